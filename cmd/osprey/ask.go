@@ -1,0 +1,163 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+
+	"github.com/urfave/cli/v3"
+	"golang.org/x/term"
+
+	"osprey/core/language"
+)
+
+// askCommand returns "osprey ask", which runs an operation.
+func askCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "ask",
+		Usage:     "run an operation on a running service, or on a project in this process",
+		ArgsUsage: "[OPERATION]",
+		Description: "The answer goes to standard output: as a tree on a terminal, as JSON elsewhere. Errors\n" +
+			"of the operation go to standard error, and the exit code is then 1.\n\n" +
+			"Example:\n   osprey ask '{ quays { name berths { number lengthM } } }'\n" +
+			"   osprey ask -f demo/harbour/operations/Board.graphql --var limit=5 --calls",
+		Flags: append(questionFlags(),
+			&cli.StringFlag{Name: "as", Usage: "tree, table or json"},
+			&cli.BoolFlag{Name: "calls", Usage: "also tell which store was asked what"}),
+		OnUsageError: usageError,
+		Action:       ask,
+	}
+}
+
+func ask(ctx context.Context, c *cli.Command) error {
+	out := c.Root().Writer
+	as := c.String("as")
+	if as == "" {
+		as = "json"
+		if f, ok := out.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+			as = "tree"
+		}
+	}
+	show := views[as]
+	if show == nil {
+		return wrongUse("--as is tree, table or json, found %q", as)
+	}
+	q, err := readQuestion(c)
+	if err != nil {
+		return err
+	}
+	body, err := askSomewhere(ctx, c, q)
+	if err != nil {
+		return err
+	}
+	var r response
+	if err := json.Unmarshal(body, &r); err != nil || r.Data == nil && r.Errors == nil {
+		return unreachable(fmt.Errorf("what answers at %s is not an Osprey service", c.String("url")))
+	}
+	if err := show(out, &r, body); err != nil {
+		return err
+	}
+	if c.Bool("calls") && as != "json" {
+		printCalls(out, r.Extensions.Calls)
+	}
+	if len(r.Errors) > 0 {
+		printFaults(c.Root().ErrWriter, q, r.Errors)
+		return &coded{exitNo, told}
+	}
+	return nil
+}
+
+// askSomewhere gets the response to a question from a project in this process
+// or from a running service.
+func askSomewhere(ctx context.Context, c *cli.Command, q *question) ([]byte, error) {
+	if dir := c.String("project"); dir != "" {
+		p, err := openProject(ctx, c, dir)
+		if err != nil {
+			return nil, err
+		}
+		defer p.Close()
+		return p.Revision().Ask(ctx, &q.Question).AppendJSON(nil, c.Bool("calls")), nil
+	}
+	header := http.Header{"Accept": {"application/graphql-response+json"}}
+	if c.Bool("calls") {
+		header.Set("Osprey-Calls", "on")
+	}
+	_, body, err := post(ctx, c.String("url"), "/graphql", q, header)
+	return body, err
+}
+
+// A response is what a service answers.
+type response struct {
+	Data       json.RawMessage `json:"data"`
+	Errors     []fault         `json:"errors"`
+	Extensions struct {
+		Calls []call `json:"calls"`
+	} `json:"extensions"`
+}
+
+type fault struct {
+	Message    string              `json:"message"`
+	Locations  []language.Position `json:"locations"`
+	Path       []any               `json:"path"`
+	Extensions struct {
+		Code string `json:"code"`
+		Fix  string `json:"fix"`
+		More int    `json:"more"`
+	} `json:"extensions"`
+}
+
+type call struct {
+	Wave     int     `json:"wave"`
+	Source   string  `json:"source"`
+	Asks     string  `json:"asks"`
+	Requests int     `json:"requests"`
+	Keys     int     `json:"keys"`
+	Records  int     `json:"records"`
+	Millis   float64 `json:"ms"`
+	Failed   bool    `json:"failed"`
+}
+
+// printFaults writes the errors of an operation with their places in its text.
+func printFaults(w io.Writer, q *question, faults []fault) {
+	c := coloursFor(w)
+	src := language.NewSource(q.name, q.Query)
+	for _, f := range faults {
+		place := ""
+		if len(f.Locations) > 0 {
+			f.Locations[0].Name = q.name
+			place = f.Locations[0].String() + ": "
+		}
+		fmt.Fprintf(w, "%s%s%s%serror%s: %s %s[%s]%s\n", c.bold, place, c.off, c.red, c.off, f.Message, c.dim, f.Extensions.Code, c.off)
+		if len(f.Path) > 0 {
+			fmt.Fprintf(w, "  at %s", pathText(f.Path))
+			if f.Extensions.More > 0 {
+				fmt.Fprintf(w, ", and at %d more places", f.Extensions.More)
+			}
+			fmt.Fprintln(w)
+		} else if len(f.Locations) > 0 {
+			printCaret(w, src.Line(f.Locations[0].Line), f.Locations[0])
+		}
+		if f.Extensions.Fix != "" {
+			fmt.Fprintf(w, "  → %s\n", f.Extensions.Fix)
+		}
+	}
+}
+
+func pathText(path []any) string {
+	text := ""
+	for _, step := range path {
+		switch step := step.(type) {
+		case float64:
+			text += fmt.Sprintf("[%d]", int(step))
+		case string:
+			if text != "" {
+				text += "."
+			}
+			text += step
+		}
+	}
+	return text
+}

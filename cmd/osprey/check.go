@@ -1,0 +1,120 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+
+	"github.com/urfave/cli/v3"
+
+	"osprey/core/language"
+	"osprey/core/plan"
+	"osprey/project"
+)
+
+// checkCommand returns "osprey check", which reports everything that is wrong
+// with a project before it is served.
+func checkCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "check",
+		Usage:     "report what is wrong with a project, without serving it",
+		ArgsUsage: "[DIR]",
+		Description: "Checks the types, the bindings and the stores' catalogues as a whole. Errors refuse\n" +
+			"a project; warnings do not.\n\nExample:\n   osprey check demo/harbour\n   osprey check --types-only demo/harbour",
+		Flags: []cli.Flag{
+			&cli.BoolFlag{Name: "types-only", Usage: "check the types alone, without any store; DIR may then be a .graphql file"},
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
+		},
+		OnUsageError: usageError,
+		Action:       check,
+	}
+}
+
+func check(ctx context.Context, c *cli.Command) error {
+	dir, err := oneFolder(c)
+	if err != nil {
+		return err
+	}
+	format := c.String("format")
+	if format != "text" && format != "json" {
+		return wrongUse("--format is text or json, found %q", format)
+	}
+	findings, down, err := findProblems(ctx, dir, c.Bool("types-only"))
+	if findings == nil {
+		return err
+	}
+	if format == "json" {
+		if err := printFindingsJSON(c.Root().Writer, findings); err != nil {
+			return err
+		}
+	} else {
+		printFindings(c.Root().Writer, findings)
+		for _, line := range down {
+			fmt.Fprintln(c.Root().ErrWriter, line)
+		}
+		fmt.Fprintln(c.Root().Writer, summary(findings, down))
+	}
+	switch {
+	case findings.Problems.Failed():
+		return &coded{exitNo, told}
+	case len(down) > 0:
+		return &coded{exitUnreachable, told}
+	}
+	return nil
+}
+
+// oneFolder returns the argument DIR, or the current folder.
+func oneFolder(c *cli.Command) (string, error) {
+	switch c.Args().Len() {
+	case 0:
+		return ".", nil
+	case 1:
+		return c.Args().First(), nil
+	}
+	return "", wrongUse("expected one folder, found %d arguments", c.Args().Len())
+}
+
+// findProblems loads the project and lists what it found, with a line for each
+// store that could not be asked.
+func findProblems(ctx context.Context, dir string, typesOnly bool) (*project.Findings, []string, error) {
+	if typesOnly {
+		_, findings, err := project.CheckTypes(dir)
+		return findings, nil, err
+	}
+	p, findings, err := project.Open(ctx, dir, slog.New(slog.DiscardHandler))
+	if p == nil {
+		var found *project.Findings
+		if errors.As(err, &found) {
+			return findings, nil, err
+		}
+		return nil, nil, err
+	}
+	defer p.Close()
+	var down []string
+	for name, s := range p.Sources {
+		if err := s.Unknown(); err != nil {
+			down = append(down, fmt.Sprintf("the source %s could not be asked for its catalogue, so its bindings are not checked: %v", name, err))
+		}
+	}
+	return findings, down, nil
+}
+
+func summary(f *project.Findings, down []string) string {
+	errs, warnings := 0, 0
+	for _, p := range f.Problems {
+		if p.Severity == language.Error {
+			errs++
+		} else {
+			warnings++
+		}
+	}
+	line := "no problems found"
+	if errs+warnings > 0 {
+		line = "\n" + plan.Count(errs, "error") + ", " + plan.Count(warnings, "warning")
+	}
+	if len(down) > 0 {
+		line += "; " + plan.Count(len(down), "source") + " not checked"
+	}
+	return line
+}

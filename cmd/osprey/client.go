@@ -1,0 +1,60 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"osprey/project"
+)
+
+// post sends a question to a running service and returns the body.
+func post(ctx context.Context, base, path string, q *question, header http.Header) (int, []byte, error) {
+	u, err := url.Parse(base)
+	if err != nil || u.Host == "" {
+		return 0, nil, wrongUse("--url is an address such as http://%s, found %q", defaultListen, base)
+	}
+	body, err := json.Marshal(q.Question)
+	if err != nil {
+		return 0, nil, err
+	}
+	req, err := http.NewRequestWithContext(ctx, http.MethodPost, strings.TrimSuffix(base, "/")+path, bytes.NewReader(body))
+	if err != nil {
+		return 0, nil, err
+	}
+	req.Header = header
+	req.Header.Set("Content-Type", "application/json")
+	res, err := (&http.Client{Timeout: time.Minute}).Do(req)
+	if err != nil {
+		var u *url.Error
+		if errors.As(err, &u) {
+			err = u.Err
+		}
+		return 0, nil, unreachable(fmt.Errorf("no service answers at %s: %v\nStart one with \"osprey demo\" or \"osprey start DIR\", or name another with --url", base, err))
+	}
+	defer res.Body.Close()
+	answer, err := io.ReadAll(res.Body)
+	if err != nil {
+		return 0, nil, unreachable(fmt.Errorf("the service at %s broke off its answer: %v", base, err))
+	}
+	return res.StatusCode, answer, nil
+}
+
+// openProject opens a project in this process, telling what is wrong with it.
+func openProject(ctx context.Context, c *cli.Command, dir string) (*project.Project, error) {
+	p, findings, err := project.Open(ctx, dir, slog.New(slog.NewTextHandler(c.Root().ErrWriter, nil)))
+	if err != nil && findings != nil {
+		printFindings(c.Root().ErrWriter, findings)
+	}
+	return p, err
+}

@@ -1,0 +1,97 @@
+package main
+
+import (
+	"context"
+	"crypto/sha256"
+	"fmt"
+	"net"
+	"os"
+	"path/filepath"
+	"strconv"
+
+	"github.com/urfave/cli/v3"
+
+	"osprey/demo"
+)
+
+// demoCommand returns "osprey demo": stores, stand-ins, data and service.
+func demoCommand() *cli.Command {
+	return &cli.Command{
+		Name:  "demo",
+		Usage: "start the harbour: stores, stand-ins, data and service in one go",
+		Description: "Starts a private PostgreSQL cluster, a document server and a stand-in of a remote\n" +
+			"service on loopback, fills them with a made-up harbour, and serves demo/harbour. The\n" +
+			"data is kept for the next start. A store whose address is given by the environment\n" +
+			"(REGISTRY_URL, INSPECTIONS_URL, TIDES_URL) is used as it is, and filled if it is empty.\n\n" +
+			"Example:\n   osprey demo\n   osprey demo --port 8420 --fresh",
+		Flags: []cli.Flag{
+			&cli.IntFlag{Name: "port", Value: 7420, Usage: "port of the service; the stores' ports move with it"},
+			&cli.StringFlag{Name: "state", Usage: "folder that keeps the data (default: one in /var/tmp for this checkout and port)"},
+			&cli.StringFlag{Name: "project", Value: "demo/harbour", Usage: "project folder to serve"},
+			&cli.BoolFlag{Name: "fresh", Usage: "throw the kept data away and make it again"},
+			&cli.IntFlag{Name: "scale", Value: 1, Usage: "size of the data: 1 has 4,000 port calls, 25 has 100,000"},
+		},
+		OnUsageError: usageError,
+		Action:       runDemo,
+	}
+}
+
+func runDemo(ctx context.Context, c *cli.Command) error {
+	port := int(c.Int("port"))
+	if port < 1024 || port > 65000 {
+		return wrongUse("--port is a number from 1024 to 65000, found %d", port)
+	}
+	if scale := c.Int("scale"); scale < 1 || scale > 100 {
+		return wrongUse("--scale is a number from 1 to 100, found %d", scale)
+	}
+	dir := c.String("project")
+	if _, err := os.Stat(filepath.Join(dir, "osprey.yaml")); err != nil {
+		return wrongUse("%s is no project: run the demo where the sources are, or say --project", dir)
+	}
+	state := c.String("state")
+	if state == "" {
+		state = defaultState(dir, port)
+	}
+	listen := net.JoinHostPort("127.0.0.1", strconv.Itoa(port))
+	if l, err := net.Listen("tcp", listen); err != nil {
+		return unreachable(fmt.Errorf("%s is taken, perhaps by another demo: stop it, or move this one with --port (make demo PORT=8420)", listen))
+	} else {
+		l.Close()
+	}
+	out := c.Root().ErrWriter
+	h, err := demo.Start(ctx, demo.Options{
+		State: state, Fresh: c.Bool("fresh"), Scale: int(c.Int("scale")),
+		Registry: port + 12, Inspections: port - 3, Tides: port + 21,
+		Progress: func(what string) { fmt.Fprintf(out, "  … %s\n", what) },
+	})
+	if err != nil {
+		return unreachable(err)
+	}
+	defer func() {
+		h.Stop()
+		fmt.Fprintln(out, "osprey: everything is stopped; the data is kept in "+state)
+	}()
+	for name, value := range h.Environ() {
+		os.Setenv(name, value)
+	}
+	return serve(ctx, c, dir, listen, func(address string) {
+		url := ""
+		if port != 7420 {
+			url = " --url " + address
+		}
+		fmt.Fprintf(out, "  registry     %s\n  inspections  %s\n  tides        %s\n\n"+
+			"Try:  bin/osprey ask%s -f demo/harbour/operations/Board.graphql --calls\nStop with Ctrl-C.\n",
+			h.RegistryURL, h.InspectionsURL, h.TidesURL, url)
+	})
+}
+
+// defaultState names a folder for this checkout, user and port. It is not in
+// the checkout, whose folders the database's user may not be able to enter.
+func defaultState(dir string, port int) string {
+	absolute, err := filepath.Abs(dir)
+	if err != nil {
+		absolute = dir
+	}
+	sum := sha256.Sum256([]byte(absolute))
+	return filepath.Join("/var/tmp", fmt.Sprintf("osprey-demo-%d-%x-%d", os.Getuid(), sum[:4], port))
+}

@@ -1,0 +1,90 @@
+// Command osprey serves, checks and asks projects.
+//
+// Exit codes: 0 fine; 1 the answer is "no" (a check found errors, an operation
+// had errors); 2 wrong use; 3 something could not be reached.
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"github.com/urfave/cli/v3"
+)
+
+// The exit codes beyond 0.
+const (
+	exitNo          = 1
+	exitUsage       = 2
+	exitUnreachable = 3
+)
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	err := command().Run(ctx, os.Args)
+	stop()
+	os.Exit(exitCode(err))
+}
+
+// command is the whole command line.
+func command() *cli.Command {
+	cli.VersionPrinter = nil
+	return &cli.Command{
+		Name:  "osprey",
+		Usage: "answer nested queries over several stores, asking each store once",
+		Description: "A project is a folder with osprey.yaml and schema files. Start with the demo:\n\n" +
+			"   osprey demo\n   osprey ask -f demo/harbour/operations/Board.graphql --calls",
+		Commands:              []*cli.Command{startCommand(), checkCommand(), askCommand(), explainCommand(), demoCommand()},
+		HideVersion:           true,
+		Suggest:               true,
+		EnableShellCompletion: true,
+		OnUsageError:          usageError,
+		ExitErrHandler:        func(context.Context, *cli.Command, error) {},
+		CommandNotFound: func(_ context.Context, c *cli.Command, name string) {
+			fmt.Fprintf(c.Root().ErrWriter, "osprey: there is no command %q; osprey --help lists them\n", name)
+			os.Exit(exitUsage)
+		},
+	}
+}
+
+// A coded error ends the program with a code of its own.
+type coded struct {
+	code int
+	err  error
+}
+
+func (c *coded) Error() string { return c.err.Error() }
+func (c *coded) Unwrap() error { return c.err }
+
+// told is the error of a command that has said itself what is wrong.
+var told = errors.New("")
+
+func usageError(_ context.Context, _ *cli.Command, err error, _ bool) error {
+	return &coded{exitUsage, err}
+}
+
+// wrongUse says that a command was given something it cannot use.
+func wrongUse(format string, args ...any) error {
+	return &coded{exitUsage, fmt.Errorf(format, args...)}
+}
+
+// unreachable says that something did not answer.
+func unreachable(err error) error { return &coded{exitUnreachable, err} }
+
+// exitCode tells an error to the user and returns the code for it.
+func exitCode(err error) int {
+	if err == nil {
+		return 0
+	}
+	if !errors.Is(err, told) {
+		fmt.Fprintln(os.Stderr, "osprey:", err)
+	}
+	var c *coded
+	if errors.As(err, &c) {
+		return c.code
+	}
+	return exitNo
+}

@@ -1,0 +1,90 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"osprey/console"
+	"osprey/project"
+	"osprey/service"
+)
+
+// defaultListen is where the service listens if nothing says otherwise.
+const defaultListen = "127.0.0.1:7420"
+
+// startCommand returns "osprey start", which serves a project.
+func startCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "start",
+		Usage:     "serve a project",
+		ArgsUsage: "[DIR]",
+		Description: "Serves the project until it is told to stop (Ctrl-C or SIGTERM); requests under way\n" +
+			"then finish. A store that is down does not keep the service from starting: /ready says\n" +
+			"so, and it is tried again every few seconds.\n\nExample:\n   osprey start demo/harbour --listen 127.0.0.1:8420",
+		Flags:        []cli.Flag{&cli.StringFlag{Name: "listen", Usage: "host:port to listen on, instead of that in osprey.yaml"}},
+		OnUsageError: usageError,
+		Action: func(ctx context.Context, c *cli.Command) error {
+			dir, err := oneFolder(c)
+			if err != nil {
+				return err
+			}
+			return serve(ctx, c, dir, c.String("listen"), func(string) {})
+		},
+	}
+}
+
+// serve serves the project in dir until ctx ends. listening is told the
+// address when requests are taken.
+func serve(ctx context.Context, c *cli.Command, dir, listen string, listening func(address string)) error {
+	log := slog.New(slog.NewTextHandler(c.Root().ErrWriter, nil))
+	p, findings, err := project.Open(ctx, dir, log)
+	if findings != nil && len(findings.Problems) > 0 {
+		printFindings(c.Root().ErrWriter, findings)
+	}
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	for name, s := range p.Sources {
+		if err := s.Unknown(); err != nil {
+			log.Warn("a store does not answer; it is tried again", "source", name, "error", err)
+		}
+	}
+	if listen == "" {
+		listen = p.Config.Listen
+	}
+	if listen == "" {
+		listen = defaultListen
+	}
+	l, err := net.Listen("tcp", listen)
+	if err != nil {
+		return unreachable(cannotListen(listen, err))
+	}
+	body, err := p.Config.Limits.MaxBody()
+	if err != nil {
+		l.Close()
+		return err
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	go p.Follow(ctx)
+	address := "http://" + l.Addr().String()
+	fmt.Fprintf(c.Root().ErrWriter, "osprey: serving %s\n  console   %s/console/\n  endpoint  %s/graphql\n", dir, address, address)
+	listening(address)
+	return service.Serve(ctx, l, service.Handler(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: body}))
+}
+
+// cannotListen says why an address cannot be used.
+func cannotListen(listen string, err error) error {
+	var op *net.OpError
+	if errors.As(err, &op) && strings.Contains(op.Err.Error(), "address already in use") {
+		return fmt.Errorf("%s is taken: stop what listens there, or choose another address with --listen", listen)
+	}
+	return fmt.Errorf("cannot listen on %s: %w", listen, err)
+}

@@ -1,0 +1,241 @@
+package binding
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"osprey/core/language"
+	"osprey/core/schema"
+	"osprey/core/store"
+)
+
+// The rules of binding, by the name under which problems are told.
+const (
+	ruleSource   = "source"        // the source and record set exist
+	ruleColumn   = "column"        // the column or path exists
+	ruleFits     = "type-fits"     // the stored type fits the field's
+	ruleNullable = "nullable"      // a required field over what may be missing
+	ruleUnique   = "unique"        // one record is promised
+	ruleIndex    = "index"         // a relationship can be looked up fast
+	ruleArgument = "argument"      // every argument does something
+	ruleKind     = "kind"          // concrete types are told apart
+	ruleUnbound  = "unbound"       // every field has a source
+	ruleRelated  = "relationship"  // a relationship's fields agree
+	ruleOneKey   = "one-key"       // a resource takes one key at a time
+	ruleNotYet   = "not-supported" // what this version cannot bind
+)
+
+// Bind reads the binding directives of a schema. The bound schema can be used
+// if none of the problems is an error.
+func Bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Problems) {
+	b := &binder{
+		bound:   &Bound{Schema: s, Sources: sources, records: map[schema.Named]*Records{}, roots: map[*schema.Field]*Field{}},
+		enums:   map[*schema.Enum]*Enum{},
+		nested:  map[nestedKey]*Object{},
+		problem: map[string]bool{},
+	}
+	for _, t := range s.Types() {
+		b.stored(t)
+	}
+	for _, t := range s.Types() {
+		b.kinds(t)
+	}
+	for _, t := range s.Types() {
+		if r := b.bound.records[t]; r != nil && r.Type == t {
+			b.objects(r)
+		}
+	}
+	b.reads(s.Query)
+	b.notYet(s.Mutation, "mutation")
+	b.problems.Sort()
+	return b.bound, b.problems
+}
+
+type binder struct {
+	bound    *Bound
+	enums    map[*schema.Enum]*Enum
+	nested   map[nestedKey]*Object
+	problem  map[string]bool // findings told already, since types share fields
+	problems language.Problems
+}
+
+// add reports a finding once for a place and message.
+func (b *binder) add(severity language.Severity, rule string, pos language.Pos, coordinate, fix, format string, args ...any) {
+	msg := fmt.Sprintf(format, args...)
+	key := fmt.Sprint(pos, msg)
+	if b.problem[key] {
+		return
+	}
+	b.problem[key] = true
+	b.problems = append(b.problems, &language.Problem{Severity: severity, Rule: rule, Pos: pos, Coordinate: coordinate, Msg: msg, Fix: fix})
+}
+
+func (b *binder) fail(rule string, pos language.Pos, coordinate, fix, format string, args ...any) {
+	b.add(language.Error, rule, pos, coordinate, fix, format, args...)
+}
+
+func (b *binder) warn(rule string, pos language.Pos, coordinate, fix, format string, args ...any) {
+	b.add(language.Warning, rule, pos, coordinate, fix, format, args...)
+}
+
+// stored binds a type with @stored to its record set.
+func (b *binder) stored(t schema.Named) {
+	d := t.About().Directive("stored")
+	if d == nil {
+		return
+	}
+	name := t.String()
+	source := b.bound.Sources[text(d, "in")]
+	if source == nil {
+		var names []string
+		for n := range b.bound.Sources {
+			names = append(names, n)
+		}
+		slices.Sort(names)
+		b.fail(ruleSource, d.Pos, name, "sources are declared in osprey.yaml: "+strings.Join(names, ", "),
+			"%s is stored in %q, which is no source%s", name, text(d, "in"), language.DidYouMean(text(d, "in"), names))
+		return
+	}
+	r := &Records{Type: t, Source: source, Set: text(d, "as"), Key: texts(d.Argument("key")), objects: map[*schema.Object]*Object{}}
+	if r.Set == "" {
+		r.Set = source.Naming.Apply(name)
+	}
+	if source.Catalogue != nil {
+		r.Info = source.Catalogue.Sets[r.Set]
+		if r.Info == nil {
+			b.fail(ruleSource, d.Pos, name, "", "the source %s has no record set %q%s", source.Name, r.Set, language.DidYouMean(r.Set, source.Catalogue.Names()))
+			return
+		}
+	}
+	for i, key := range r.Key {
+		r.Key[i] = b.path(source, r.Info, key)
+		b.mustExist(r, r.Key[i], d.Pos, name, "the key")
+	}
+	if len(r.Key) == 0 && r.Info != nil && len(r.Info.Keys) > 0 {
+		r.Key = r.Info.Keys[0]
+	}
+	b.bound.records[t] = r
+}
+
+// path returns the stored name that a name in a directive means: the name
+// itself, or what the naming rule makes of it if only that exists.
+func (b *binder) path(source *Source, info *store.Set, name string) string {
+	if info != nil && info.Field(name) == nil && !info.Nested(name) {
+		if ruled := applyPath(source.Naming, name); info.Field(ruled) != nil || info.Nested(ruled) {
+			return ruled
+		}
+	}
+	return name
+}
+
+func applyPath(n Naming, path string) string {
+	parts := strings.Split(path, ".")
+	for i := range parts {
+		parts[i] = n.Apply(parts[i])
+	}
+	return strings.Join(parts, ".")
+}
+
+// mustExist tells of a field that the record set lacks. It returns what the
+// catalogue says of the field, or nil.
+func (b *binder) mustExist(r *Records, path string, pos language.Pos, coordinate, what string) *store.Field {
+	if r.Info == nil {
+		return nil
+	}
+	f := r.Info.Field(path)
+	if f != nil || r.Info.Nested(path) {
+		return f
+	}
+	hint := language.DidYouMean(path, r.Info.FieldNames())
+	if r.Info.Sampled {
+		b.warn(ruleColumn, pos, coordinate, "", "%s is %q, which none of the sampled records of %s in %s has%s", what, path, r.Set, r.Source.Name, hint)
+		return nil
+	}
+	fix := ""
+	if names := r.Info.FieldNames(); len(names) <= 12 {
+		fix = r.Set + " has " + strings.Join(names, ", ")
+	}
+	b.fail(ruleColumn, pos, coordinate, fix, "%s is %q, which the %s %s in %s does not have%s", what, path, r.Info.What, r.Set, r.Source.Name, hint)
+	return nil
+}
+
+// kinds finds out how the concrete types of an interface's records are told.
+func (b *binder) kinds(t schema.Named) {
+	r := b.bound.records[t]
+	i, abstract := t.(*schema.Interface)
+	if !abstract || r == nil {
+		return
+	}
+	d := t.About().Directive("kind")
+	possible := b.bound.Schema.Possible(i)
+	if d == nil || text(d, "by") == "" {
+		b.fail(ruleKind, t.About().Pos, t.String(), "write @kind(by: \"…\") with the field that holds it",
+			"%s is stored in one record set, and nothing says which record is of which type (%s)", t, typeNames(possible))
+		return
+	}
+	k := &Kind{Path: b.path(r.Source, r.Info, text(d, "by")), Types: map[string]*schema.Object{}, Stored: map[*schema.Object]string{}, Column: store.Text}
+	info := b.mustExist(r, k.Path, d.Pos, t.String(), "the field that tells the type")
+	if info != nil && info.Kind != store.Unknown {
+		k.Column = info.Kind
+	}
+	for _, o := range possible {
+		own := o.Directive("kind")
+		value, pos := r.Source.Naming.Apply(o.Name), o.Pos
+		if own != nil {
+			value, pos = text(own, "is"), own.Pos
+		}
+		if other := k.Types[value]; other != nil {
+			b.fail(ruleKind, pos, o.Name, "", "both %s and %s are told by the value %q of %s", other.Name, o.Name, value, k.Path)
+			continue
+		}
+		if info != nil && len(info.Values) > 0 && !slices.Contains(info.Values, value) {
+			b.fail(ruleKind, pos, o.Name, "the values are "+strings.Join(info.Values, ", "), "%s is told by the value %q, which %s.%s never has%s", o.Name, value, r.Set, k.Path, language.DidYouMean(value, info.Values))
+			continue
+		}
+		k.Types[value], k.Stored[o] = o, value
+		if b.bound.records[o] == nil {
+			b.bound.records[o] = r
+		}
+	}
+	if info != nil {
+		for _, v := range info.Values {
+			if k.Types[v] == nil && !b.problem["kind "+t.String()] {
+				b.warn(ruleKind, d.Pos, t.String(), "add a type with @kind(is: \""+v+"\")", "records whose %s is %q are of no type; they will be errors where they are read", k.Path, v)
+			}
+		}
+	}
+	r.Kind = k
+}
+
+func typeNames(list []*schema.Object) string {
+	names := make([]string, len(list))
+	for i, o := range list {
+		names[i] = o.Name
+	}
+	return strings.Join(names, ", ")
+}
+
+// objects binds the fields of every object type of a record set.
+func (b *binder) objects(r *Records) {
+	for _, o := range b.bound.Schema.Possible(r.Type) {
+		if b.bound.records[o] != r {
+			continue // it is stored elsewhere
+		}
+		object := &Object{Type: o, Fields: map[string]*Field{}}
+		r.objects[o] = object
+		for _, f := range o.Fields {
+			if bound := b.field(place{records: r, source: r.Source}, f); bound != nil {
+				object.Fields[f.Name] = bound
+			}
+		}
+	}
+}
+
+// notYet tells of root types that cannot be bound by this version.
+func (b *binder) notYet(root *schema.Object, what string) {
+	if root == nil {
+		return
+	}
+	b.fail(ruleNotYet, root.Pos, root.Name, "remove the type "+root.Name+" until it can", "this version of Osprey cannot answer a %s", what)
+}

@@ -1,0 +1,125 @@
+package binding
+
+import (
+	"osprey/core/schema"
+	"osprey/core/store"
+)
+
+// A Source is what binding needs to know of a configured store.
+type Source struct {
+	Name      string
+	Kind      string // as in osprey.yaml: "postgres", "mongodb", "rest"
+	Naming    Naming
+	Abilities store.Abilities
+	Keys      store.KeyReader  // nil if any field can be read by
+	Catalogue *store.Catalogue // nil if the store did not tell it yet
+}
+
+// A Bound schema tells where the value of each field is.
+type Bound struct {
+	Schema  *schema.Schema
+	Sources map[string]*Source
+
+	records map[schema.Named]*Records
+	roots   map[*schema.Field]*Field
+}
+
+// Records returns where records of the type t live, or nil if they have no
+// record set of their own.
+func (b *Bound) Records(t schema.Named) *Records { return b.records[t] }
+
+// Root returns the binding of a field of a root type, or nil.
+func (b *Bound) Root(f *schema.Field) *Field { return b.roots[f] }
+
+// Records is a record set with the types of its records.
+type Records struct {
+	Type   schema.Named // the object type, or the interface that several share
+	Source *Source
+	Set    string
+	Key    []string   // the fields that identify a record
+	Info   *store.Set // from the catalogue; nil if it is not known
+	Kind   *Kind      // nil if all records are of one object type
+
+	objects map[*schema.Object]*Object
+}
+
+// Object returns how the fields of records of the object type are bound.
+func (r *Records) Object(t *schema.Object) *Object { return r.objects[t] }
+
+// Kind tells the object type of a record by a stored value.
+type Kind struct {
+	Path   string
+	Types  map[string]*schema.Object // by stored value
+	Stored map[*schema.Object]string
+	Column store.Kind
+}
+
+// An Object is an object type as it is stored in one place: in a record set of
+// its own or nested in other records.
+type Object struct {
+	Type   *schema.Object
+	Fields map[string]*Field // by name; without __typename
+}
+
+// How says in which way a field gets its value.
+type How uint8
+
+const (
+	Column  How = iota // from a column of its record
+	Nested             // a record nested in a column
+	Related            // from related records
+	Read               // root fields: from a record set
+)
+
+// A Field is a bound field.
+type Field struct {
+	Def *schema.Field
+	How How
+
+	// Of Column and Nested.
+	Wanted store.Wanted // of a nested record without its fields
+	Codec  Codec        // of Column: how the innermost value is written
+	Enum   *Enum        // of a column whose type is an enum
+	Nested *Object
+
+	// Of Related and Read.
+	Target  *Records
+	Only    *schema.Object // the one type wanted of a record set with several, or nil
+	Here    []string       // of Related: fields of this record
+	There   []string       // of Related: fields of the target
+	Through *store.Through // or nil
+	Sort    []store.Order  // when the caller does not say
+	Many    bool           // the field is a list
+	Single  bool           // at most one record fits, by a unique key
+	Args    []Arg
+}
+
+// A Role says what an argument of a read or relationship does.
+type Role uint8
+
+const (
+	Equal  Role = iota // the field Path equals the value, or one of the values
+	SortBy             // the order
+	Limit              // how many records at most
+	Offset             // how many records to pass over first
+)
+
+// An Arg is a bound argument.
+type Arg struct {
+	Def  *schema.Input
+	Role Role
+	// Of Equal.
+	Path string
+	Kind store.Kind // how the values are compared in the store
+	Many bool       // the argument is a list
+	Enum *Enum
+	// Of SortBy: stored path by name of the one-of input's field.
+	Sorts map[string]string
+}
+
+// An Enum is the stored spellings of an enum.
+type Enum struct {
+	Type   *schema.Enum
+	Stored map[string]string // by name
+	Names  map[string]string // by stored spelling
+}

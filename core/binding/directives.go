@@ -1,0 +1,70 @@
+package binding
+
+import (
+	"osprey/core/language"
+	"osprey/core/schema"
+)
+
+// Directives defines the binding directives. It is a part of every project's
+// schema and hidden from clients.
+var Directives = schema.Text{Name: "osprey", Hidden: true, Body: `
+"Records of this type live in that source and record set, identified by these fields."
+directive @stored(
+  "The source's name in osprey.yaml."
+  in: String!
+  "The table, collection or resource; the type's name under the naming rule if it is left out."
+  as: String
+  "The fields that identify a record; the store's own primary key if they are left out."
+  key: [String!]
+) on OBJECT | INTERFACE
+
+"Where the value is, when it is not under the field's own name: a column, a path in a document; the stored spelling of an enum's value."
+directive @at(path: String!) on FIELD_DEFINITION | ARGUMENT_DEFINITION | INPUT_FIELD_DEFINITION | ENUM_VALUE
+
+"The records of the field's type whose 'there' equals this record's 'here'."
+directive @related(
+  here: [String!]
+  there: [String!]
+  "The record set of the pairs of a many-to-many relationship."
+  through: OspreyThrough
+  "Fields of the target, each with asc or desc."
+  sort: [String!]
+) on FIELD_DEFINITION
+
+input OspreyThrough { set: String! here: [String!]! there: [String!]! }
+
+"Which stored value tells the concrete type."
+directive @kind(
+  "On an interface: the field that holds it."
+  by: String
+  "On an object type: its value for this type."
+  is: String
+) on OBJECT | INTERFACE
+
+"Reads the field's type; the arguments narrow, sort and page."
+directive @read on FIELD_DEFINITION
+`}
+
+// text returns a string argument of a directive, or "".
+func text(d *language.Directive, name string) string {
+	if v, ok := d.Argument(name).(*language.StringValue); ok {
+		return v.Text
+	}
+	return ""
+}
+
+// texts returns a list-of-strings argument of a directive; one string is a
+// list of one.
+func texts(v language.Value) []string {
+	switch v := v.(type) {
+	case *language.StringValue:
+		return []string{v.Text}
+	case *language.ListValue:
+		var list []string
+		for _, item := range v.Values {
+			list = append(list, texts(item)...)
+		}
+		return list
+	}
+	return nil
+}

@@ -1,0 +1,244 @@
+package binding
+
+import (
+	"slices"
+	"strings"
+
+	"osprey/core/language"
+	"osprey/core/schema"
+	"osprey/core/store"
+)
+
+// A place is where an object's fields are stored: a record set, or below a
+// prefix inside its records.
+type place struct {
+	records *Records // nil inside JSON, whose fields no catalogue tells
+	source  *Source
+	prefix  string // with a dot at its end, or ""
+}
+
+// A nestedKey tells the bindings of a nested type apart: the naming rule and
+// the catalogue differ from place to place.
+type nestedKey struct {
+	t       *schema.Object
+	source  *Source
+	records *Records
+	prefix  string
+}
+
+// directive returns a directive of a field, or that of the same field of an
+// interface of its type: a binding there holds for every type.
+func directive(f *schema.Field, name string) *language.Directive {
+	if d := f.Directive(name); d != nil {
+		return d
+	}
+	for _, i := range schema.InterfacesOf(f.Owner) {
+		if above := i.Field(f.Name); above != nil {
+			if d := above.Directive(name); d != nil {
+				return d
+			}
+		}
+	}
+	return nil
+}
+
+// field binds a field of a stored or nested object; nil after telling why not.
+func (b *binder) field(p place, f *schema.Field) *Field {
+	if d := directive(f, "related"); d != nil {
+		return b.related(p, f, d)
+	}
+	if d := f.Directive("read"); d != nil {
+		b.fail(ruleUnbound, d.Pos, f.Coordinate(), "use @related", "@read is for fields of the root type")
+		return nil
+	}
+	named := schema.NamedOf(f.Type)
+	if !schema.IsLeaf(named) {
+		return b.nestedField(p, f, named)
+	}
+	for _, a := range f.Args {
+		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", "nothing uses the argument %q of %s", a.Name, f.Coordinate())
+	}
+	path := b.pathOf(p, f)
+	bound := &Field{Def: f, How: Column}
+	kind := store.Unknown
+	info := b.columnInfo(p, f, path)
+	if info != nil {
+		kind = info.Kind
+		if info.Kind == store.List {
+			kind = info.Elem
+		}
+	}
+	elem, isList := schema.ListElem(f.Type)
+	if isList && info != nil && info.Kind != store.List && info.Kind != store.JSON && info.Kind != store.Unknown {
+		b.fail(ruleFits, f.Pos, f.Coordinate(), "", "%s is a list, and %s.%s holds one value of the type %s", f.Coordinate(), p.records.Set, path, info.Type)
+		return nil
+	}
+	if !isList && info != nil && info.Kind == store.List {
+		b.fail(ruleFits, f.Pos, f.Coordinate(), "write ["+named.String()+"]", "%s is one value, and %s.%s holds a list", f.Coordinate(), p.records.Set, path)
+		return nil
+	}
+	if isList && kind == store.JSON && named.String() != "JSON" {
+		kind = store.Unknown
+	}
+	kind, codec, err := fit(named, kind)
+	if err != nil {
+		b.fail(ruleFits, f.Pos, f.Coordinate(), "", "%s is of the type %s, and %s.%s is %s; %v", f.Coordinate(), named, p.records.Set, path, info.Type, err)
+		return nil
+	}
+	bound.Codec = codec
+	bound.Wanted = wantedOf(path, kind, elem, isList)
+	if e, ok := named.(*schema.Enum); ok {
+		bound.Enum = b.enum(e, p.source, info)
+	}
+	b.checkNullable(p, f, path, info)
+	return bound
+}
+
+// wantedOf describes a column, a list of any depth included.
+func wantedOf(path string, kind store.Kind, elem schema.Type, isList bool) store.Wanted {
+	if !isList {
+		return store.Wanted{Path: path, Kind: kind}
+	}
+	inner, innerList := schema.ListElem(elem)
+	w := wantedOf("", kind, inner, innerList)
+	return store.Wanted{Path: path, Kind: store.List, Elem: &w}
+}
+
+// pathOf returns the path of a field in its record: @at, or the field's name
+// under the naming rule, or the name as it is if only that exists.
+func (b *binder) pathOf(p place, f *schema.Field) string {
+	if d := directive(f, "at"); d != nil {
+		return text(d, "path")
+	}
+	ruled := p.source.Naming.Apply(f.Name)
+	if p.records != nil && p.records.Info != nil {
+		info := p.records.Info
+		if info.Field(p.prefix+ruled) == nil && !info.Nested(p.prefix+ruled) && info.Field(p.prefix+f.Name) != nil {
+			return f.Name
+		}
+	}
+	return ruled
+}
+
+// columnInfo returns what the catalogue says of a field's column, or nil. It
+// tells of a column that does not exist.
+func (b *binder) columnInfo(p place, f *schema.Field, path string) *store.Field {
+	if p.records == nil {
+		return nil
+	}
+	pos := f.Pos
+	if d := directive(f, "at"); d != nil {
+		pos = d.Pos
+	}
+	return b.mustExist(p.records, p.prefix+path, pos, f.Coordinate(), "the column of "+f.Coordinate())
+}
+
+func (b *binder) checkNullable(p place, f *schema.Field, path string, info *store.Field) {
+	if info == nil || !info.Nullable || !schema.IsNonNull(f.Type) {
+		return
+	}
+	severity, may := language.Error, "may be NULL"
+	if p.records.Info.Sampled {
+		severity, may = language.Warning, "is missing in some of the sampled records"
+	}
+	b.add(severity, ruleNullable, f.Pos, f.Coordinate(), "make it "+schema.Nullable(f.Type).String()+", or forbid NULL in the store",
+		"%s is required, and %s.%s in %s %s", f.Coordinate(), p.records.Set, p.prefix+path, p.source.Name, may)
+}
+
+// enum returns the stored spellings of an enum: @at of each value; or the name
+// itself; or, where the catalogue tells the stored values, the one that equals
+// the name but for case.
+func (b *binder) enum(e *schema.Enum, source *Source, info *store.Field) *Enum {
+	var labels []string
+	if info != nil {
+		labels = info.Values
+	}
+	if known := b.enums[e]; known != nil && len(labels) == 0 {
+		return known
+	}
+	bound := &Enum{Type: e, Stored: map[string]string{}, Names: map[string]string{}}
+	for _, v := range e.Values {
+		stored := v.Name
+		for _, label := range labels {
+			if strings.EqualFold(label, v.Name) {
+				stored = label
+			}
+		}
+		pos := v.Pos
+		if d := v.Directive("at"); d != nil {
+			stored, pos = text(d, "path"), d.Pos
+		}
+		if len(labels) > 0 && !slices.Contains(labels, stored) {
+			b.fail(ruleColumn, pos, e.Name+"."+v.Name, "the stored values are "+strings.Join(labels, ", "),
+				"the value %s of %s is stored as %q, which %s in %s never is%s", v.Name, e.Name, stored, info.Name, source.Name, language.DidYouMean(stored, labels))
+		}
+		if other, taken := bound.Names[stored]; taken {
+			b.fail(ruleColumn, pos, e.Name+"."+v.Name, "", "the values %s and %s of %s are both stored as %q", other, v.Name, e.Name, stored)
+		}
+		bound.Stored[v.Name], bound.Names[stored] = stored, v.Name
+	}
+	for _, label := range labels {
+		if _, ok := bound.Names[label]; !ok {
+			b.warn(ruleColumn, e.Pos, e.Name, "add a value with @at(path: \""+label+"\")", "the stored value %q of %s in %s is no value of the enum %s; it will be an error where it is read", label, info.Name, source.Name, e.Name)
+		}
+	}
+	b.enums[e] = bound
+	return bound
+}
+
+// nestedField binds a field whose value is a record nested in this one.
+func (b *binder) nestedField(p place, f *schema.Field, named schema.Named) *Field {
+	if b.bound.records[named] != nil {
+		b.fail(ruleUnbound, f.Pos, f.Coordinate(), "write @related, with here and there where the names do not say it", "nothing says which %s belong to %s", named, f.Coordinate())
+		return nil
+	}
+	object, ok := named.(*schema.Object)
+	if !ok {
+		b.fail(ruleUnbound, f.Pos, f.Coordinate(), "", "%s is %s whose types are stored in several places, which this version of Osprey cannot read", named, schema.KindOf(named))
+		return nil
+	}
+	for _, a := range f.Args {
+		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", "nothing uses the argument %q of %s", a.Name, f.Coordinate())
+	}
+	path := b.pathOf(p, f)
+	info := b.columnInfo(p, f, path)
+	inner := place{records: p.records, source: p.source, prefix: p.prefix + path + "."}
+	if info != nil || p.records != nil && p.records.Info != nil && !p.records.Info.Nested(p.prefix+path) {
+		if info != nil && info.Kind != store.JSON && info.Kind != store.Unknown {
+			b.fail(ruleFits, f.Pos, f.Coordinate(), "", "%s is of the type %s, and %s.%s is %s, which has no fields", f.Coordinate(), named, p.records.Set, path, info.Type)
+			return nil
+		}
+		inner.records = nil // a JSON column: what is inside no catalogue tells
+	}
+	b.checkNullable(p, f, path, info)
+	_, isList := schema.ListElem(f.Type)
+	bound := &Field{Def: f, How: Nested, Many: isList, Wanted: store.Wanted{Path: path, Kind: store.Record}}
+	if isList {
+		bound.Wanted.Kind = store.Records
+	}
+	bound.Nested = b.nestedObject(inner, object)
+	return bound
+}
+
+// nestedObject binds a type where it is nested. A type nested in itself is
+// bound once.
+func (b *binder) nestedObject(p place, t *schema.Object) *Object {
+	key := nestedKey{t, p.source, p.records, p.prefix}
+	if p.records == nil {
+		key.prefix = ""
+	}
+	if known := b.nested[key]; known != nil {
+		return known
+	}
+	if strings.Count(p.prefix, ".") > 20 {
+		return &Object{Type: t, Fields: map[string]*Field{}}
+	}
+	object := &Object{Type: t, Fields: map[string]*Field{}}
+	b.nested[key] = object
+	for _, f := range t.Fields {
+		if bound := b.field(p, f); bound != nil {
+			object.Fields[f.Name] = bound
+		}
+	}
+	return object
+}

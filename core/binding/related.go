@@ -1,0 +1,256 @@
+package binding
+
+import (
+	"slices"
+	"strings"
+
+	"osprey/core/language"
+	"osprey/core/schema"
+	"osprey/core/store"
+)
+
+// related binds a field with @related.
+func (b *binder) related(p place, f *schema.Field, d *language.Directive) *Field {
+	coordinate := f.Coordinate()
+	target, only := b.target(f, d.Pos)
+	if target == nil {
+		return nil
+	}
+	bound := &Field{Def: f, How: Related, Target: target, Only: only}
+	_, bound.Many = schema.ListElem(f.Type)
+	bound.Here, bound.There = texts(d.Argument("here")), texts(d.Argument("there"))
+	own := p.records
+	if through, ok := d.Argument("through").(*language.ObjectValue); ok {
+		if !b.through(p, f, d, bound, through) {
+			return nil
+		}
+	} else {
+		b.defaultFields(p, f, bound)
+	}
+	if len(bound.Here) != len(bound.There) || len(bound.Here) == 0 {
+		b.fail(ruleRelated, d.Pos, coordinate, "name as many fields in \"here\" as in \"there\"",
+			"%s relates %d fields here (%s) to %d fields there (%s)", coordinate, len(bound.Here), strings.Join(bound.Here, ", "), len(bound.There), strings.Join(bound.There, ", "))
+		return nil
+	}
+	for i := range bound.Here {
+		if own != nil {
+			bound.Here[i] = strings.TrimPrefix(b.path(p.source, own.Info, p.prefix+bound.Here[i]), p.prefix)
+			b.mustExist(own, p.prefix+bound.Here[i], d.Pos, coordinate, "\"here\"")
+		}
+		bound.There[i] = b.path(target.Source, target.Info, bound.There[i])
+		b.mustExist(target, bound.There[i], d.Pos, coordinate, "\"there\"")
+	}
+	b.cardinality(p, f, d, bound)
+	bound.Sort = b.sorts(texts(d.Argument("sort")), target, d.Pos, coordinate)
+	b.arguments(f, bound)
+	b.keyReader(f, d.Pos, bound, bound.There)
+	return bound
+}
+
+// target returns the records of a field's type.
+func (b *binder) target(f *schema.Field, pos language.Pos) (*Records, *schema.Object) {
+	named := schema.NamedOf(f.Type)
+	target := b.bound.records[named]
+	if target == nil {
+		if named.About().Directive("stored") == nil {
+			what := "add @stored to " + named.String()
+			if _, ok := named.(*schema.Union); ok {
+				what = "this version of Osprey reads interfaces in one record set; unions come later"
+			}
+			b.fail(ruleUnbound, pos, f.Coordinate(), what, "%s is of the type %s, and nothing says where its records are", f.Coordinate(), named)
+		}
+		return nil, nil
+	}
+	if o, ok := named.(*schema.Object); ok && target.Kind != nil {
+		return target, o
+	}
+	return target, nil
+}
+
+// defaultFields fills in what @related leaves out.
+func (b *binder) defaultFields(p place, f *schema.Field, bound *Field) {
+	target := bound.Target
+	if bound.Many {
+		if len(bound.Here) == 0 && p.records != nil {
+			bound.Here = slices.Clone(p.records.Key)
+		}
+		if len(bound.There) == 0 && p.records != nil {
+			for _, key := range bound.Here {
+				bound.There = append(bound.There, target.Source.Naming.Apply(lowerFirst(p.records.Type.String()))+"_"+key)
+			}
+		}
+		return
+	}
+	if len(bound.There) == 0 {
+		bound.There = slices.Clone(target.Key)
+	}
+	if len(bound.Here) == 0 {
+		for _, key := range bound.There {
+			bound.Here = append(bound.Here, p.source.Naming.Apply(f.Name)+"_"+key)
+		}
+	}
+}
+
+func lowerFirst(s string) string { return strings.ToLower(s[:1]) + s[1:] }
+
+// through binds the pairs of a many-to-many relationship.
+func (b *binder) through(p place, f *schema.Field, d *language.Directive, bound *Field, v *language.ObjectValue) bool {
+	t := &store.Through{}
+	for _, a := range v.Fields {
+		switch a.Name.Text {
+		case "set":
+			t.Set = texts(a.Value)[0]
+		case "here":
+			t.Here = texts(a.Value)
+		case "there":
+			t.There = texts(a.Value)
+		}
+	}
+	coordinate := f.Coordinate()
+	if p.source != bound.Target.Source || !p.source.Abilities.Fold {
+		b.fail(ruleNotYet, d.Pos, coordinate, "keep the pairs in the store of both types", "%s goes through %s; this version of Osprey follows pairs only inside one relational source", coordinate, t.Set)
+		return false
+	}
+	if p.records != nil && len(bound.Here) == 0 {
+		bound.Here = slices.Clone(p.records.Key)
+	}
+	if len(bound.There) == 0 {
+		bound.There = slices.Clone(bound.Target.Key)
+	}
+	if !bound.Many {
+		b.fail(ruleUnique, f.Pos, coordinate, "make it a list", "%s goes through pairs, so there can be several %s", coordinate, schema.NamedOf(f.Type))
+	}
+	if len(t.Here) != len(bound.Here) || len(t.There) != len(bound.There) {
+		b.fail(ruleRelated, d.Pos, coordinate, "", "the pairs in %s name %d fields for this record's %d (%s) and %d for the target's %d (%s)",
+			t.Set, len(t.Here), len(bound.Here), strings.Join(bound.Here, ", "), len(t.There), len(bound.There), strings.Join(bound.There, ", "))
+		return false
+	}
+	if c := p.source.Catalogue; c != nil {
+		info := c.Sets[t.Set]
+		if info == nil {
+			b.fail(ruleSource, d.Pos, coordinate, "", "the source %s has no record set %q%s", p.source.Name, t.Set, language.DidYouMean(t.Set, c.Names()))
+			return false
+		}
+		pairs := &Records{Source: p.source, Set: t.Set, Info: info}
+		for _, name := range slices.Concat(t.Here, t.There) {
+			b.mustExist(pairs, name, d.Pos, coordinate, "the pairs' field")
+		}
+		if !info.Indexed(t.Here) {
+			b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+t.Set+" ("+strings.Join(t.Here, ", ")+")", "no index of %s begins with %s, so every lookup reads the whole %s", t.Set, strings.Join(t.Here, ", "), info.What)
+		}
+	}
+	bound.Through = t
+	return true
+}
+
+// cardinality checks one record against many: section "Checked before anything
+// is served" of the bindings' documentation.
+func (b *binder) cardinality(p place, f *schema.Field, d *language.Directive, bound *Field) {
+	info := bound.Target.Info
+	coordinate := f.Coordinate()
+	if info == nil {
+		bound.Single = !bound.Many && slices.Equal(bound.There, bound.Target.Key)
+		return
+	}
+	unique := bound.Through == nil && info.Unique(bound.There)
+	if !unique && !bound.Many && bound.Through == nil {
+		declared := len(bound.Target.Key) > 0 && !slices.ContainsFunc(bound.Target.Key, func(k string) bool { return !slices.Contains(bound.There, k) })
+		switch {
+		case declared && (info.Sampled || info.What == "view" || info.What == "resource"):
+			unique = true // the schema's author says so, and the store cannot tell
+		default:
+			b.fail(ruleUnique, d.Pos, coordinate, "make it a list, or relate it to a unique key",
+				"%s promises one %s, and %s of %s is not unique", coordinate, schema.NamedOf(f.Type), strings.Join(bound.There, ", "), bound.Target.Set)
+		}
+	}
+	bound.Single = unique
+	if bound.Through == nil && !info.Indexed(bound.There) && !info.Sampled && info.What == "table" {
+		b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+bound.Target.Set+" ("+strings.Join(bound.There, ", ")+")",
+			"no index of %s begins with %s, so every lookup reads the whole table", bound.Target.Set, strings.Join(bound.There, ", "))
+	}
+	if !bound.Many && schema.IsNonNull(f.Type) && p.records != nil && p.records.Info != nil {
+		for _, here := range bound.Here {
+			if h := p.records.Info.Field(p.prefix + here); h != nil && h.Nullable && !p.records.Info.Sampled {
+				b.fail(ruleNullable, f.Pos, coordinate, "make it "+schema.Nullable(f.Type).String(), "%s is required, and %s.%s, which it follows, may be NULL", coordinate, p.records.Set, here)
+			}
+		}
+	}
+}
+
+// keyReader checks that the target can be read by these fields at all.
+func (b *binder) keyReader(f *schema.Field, pos language.Pos, bound *Field, keys []string) {
+	if bound.Target.Source.Keys == nil {
+		return
+	}
+	var where []string
+	for _, a := range bound.Args {
+		if a.Role == Equal {
+			where = append(where, a.Path)
+		}
+	}
+	many, err := bound.Target.Source.Keys.CanRead(bound.Target.Set, keys, where)
+	switch {
+	case err != nil:
+		b.fail(ruleOneKey, pos, f.Coordinate(), "add a read to the set in osprey.yaml", "%s cannot be read: %v", f.Coordinate(), err)
+	case !many && len(keys) > 0:
+		b.warn(ruleOneKey, pos, f.Coordinate(), "add a read with \"many\" if the service has one",
+			"%s of %s takes one %s at a time: a list of records makes a request for each", bound.Target.Set, bound.Target.Source.Name, strings.Join(keys, ", "))
+	}
+}
+
+// sorts reads sort keys such as "arrivedAt desc": fields of the target type.
+func (b *binder) sorts(list []string, target *Records, pos language.Pos, coordinate string) []store.Order {
+	var orders []store.Order
+	for _, item := range list {
+		words := strings.Fields(item)
+		if len(words) == 0 || len(words) > 2 || len(words) == 2 && words[1] != "asc" && words[1] != "desc" {
+			b.fail(ruleRelated, pos, coordinate, "", "the sort key %q is not a field with asc or desc behind it", item)
+			continue
+		}
+		path, ok := b.sortPath(target, words[0])
+		if !ok {
+			b.fail(ruleRelated, pos, coordinate, "", "%s is sorted by %q, which is no field of %s with a column of its own%s",
+				coordinate, words[0], target.Type, language.DidYouMean(words[0], leafNames(target.Type)))
+			continue
+		}
+		orders = append(orders, store.Order{Path: path, Desc: len(words) == 2 && words[1] == "desc"})
+	}
+	return orders
+}
+
+// sortPath returns the stored path of a leaf field of the target.
+func (b *binder) sortPath(target *Records, name string) (string, bool) {
+	for _, t := range append([]schema.Named{target.Type}, objectsOf(b.bound.Schema, target.Type)...) {
+		c, ok := t.(schema.Composite)
+		if !ok {
+			continue
+		}
+		f := c.Field(name)
+		if f == nil {
+			continue
+		}
+		if _, isList := schema.ListElem(f.Type); isList || !schema.IsLeaf(schema.NamedOf(f.Type)) {
+			return "", false
+		}
+		return b.pathOf(place{records: target, source: target.Source}, f), true
+	}
+	return "", false
+}
+
+func objectsOf(s *schema.Schema, t schema.Named) []schema.Named {
+	var list []schema.Named
+	for _, o := range s.Possible(t) {
+		list = append(list, o)
+	}
+	return list
+}
+
+func leafNames(t schema.Named) []string {
+	var names []string
+	for _, f := range schema.FieldsOf(t) {
+		if schema.IsLeaf(schema.NamedOf(f.Type)) {
+			names = append(names, f.Name)
+		}
+	}
+	return names
+}

@@ -1,0 +1,68 @@
+package execute
+
+import (
+	"errors"
+	"fmt"
+
+	"osprey/core/language"
+	"osprey/core/plan"
+	"osprey/core/store"
+)
+
+// The codes of field errors beyond those of the stores.
+const (
+	NotUnique = "NOT_UNIQUE" // several records where one was promised
+	BadResult = "BAD_VALUE"  // a stored value does not fit the field's type
+	Missing   = "NOT_FOUND"  // nothing where the schema promises a value
+	Internal  = "INTERNAL"   // a fault of Osprey
+)
+
+// An Error is a field error: section 7.1.
+type Error struct {
+	Msg    string
+	Code   string
+	Source string // the store concerned, or ""
+	Path   []any  // response names (string) and list positions (int)
+	Pos    language.Pos
+	More   int // how many further fields have the same error for the same reason
+}
+
+// sameErrors is how many errors of one cause are told each by itself.
+const sameErrors = 10
+
+// describe turns the failure of a request into what a caller may know.
+func describe(f *plan.Fetch, err error) (code, msg string) {
+	var known *store.Error
+	if errors.As(err, &known) {
+		if known.Code == store.BadValue {
+			return string(known.Code), known.Msg
+		}
+		return string(known.Code), fmt.Sprintf("the source %s %s", f.Source, known.Msg)
+	}
+	return Internal, fmt.Sprintf("the source %s failed; the service's log has the details", f.Source)
+}
+
+// fail records an error at the current path, for the field f. Errors with the
+// same cause are told one by one only up to a number.
+func (w *writer) fail(f *plan.Field, cause any, code, source, msg string) {
+	key := cause
+	if key == nil {
+		key = msg
+	}
+	if first := w.causes[key]; first != nil {
+		if w.counts[key] >= sameErrors {
+			first.More++
+			return
+		}
+	}
+	e := &Error{Msg: msg, Code: code, Source: source, Pos: f.Pos, Path: w.pathNow()}
+	if w.causes == nil {
+		w.causes, w.counts = map[any]*Error{}, map[any]int{}
+	}
+	w.causes[key] = e
+	w.counts[key]++
+	w.errs = append(w.errs, e)
+}
+
+// finish returns the errors of the answer.
+func (w *writer) finish() []*Error { return w.errs }

@@ -1,0 +1,186 @@
+package language
+
+// This file implements the grammar of the type system: section 3.
+
+// TypeSystemDefinition = SchemaDefinition | TypeDefinition | DirectiveDefinition ;
+// TypeSystemExtension = "extend" ( SchemaExtension | TypeExtension ) .
+func (p *parser) typeSystemOrNil(start Pos, description *StringValue, extend bool) Definition {
+	if !p.at(NameToken) {
+		p.fail("expected what is extended, such as type or interface, found %s", p.found())
+		return nil
+	}
+	word := p.text()
+	if word == "schema" {
+		return p.schema(start, description, extend)
+	}
+	if word == "directive" && !extend {
+		return p.directiveDefinition(start, description)
+	}
+	for kind, keyword := range typeKeywords {
+		if word == keyword {
+			return p.typeDefinition(start, description, TypeKind(kind), extend)
+		}
+	}
+	switch {
+	case extend:
+		p.fail("%q cannot be extended; schema, scalar, type, interface, union, enum and input can", word)
+	default:
+		p.fail("expected a definition such as query, fragment or type, found %q%s", word, DidYouMean(word, definitionWords))
+	}
+	return nil
+}
+
+// SchemaDefinition = Description? "schema" Directives? "{" RootDefinition+ "}" .
+func (p *parser) schema(start Pos, description *StringValue, extend bool) *SchemaDefinition {
+	d := &SchemaDefinition{Pos: start, Extend: extend, Description: description}
+	p.next()
+	d.Directives = p.directives()
+	if extend && !p.at(BraceL) {
+		if len(d.Directives) == 0 {
+			p.fail("expected directives or root types in the extension, found %s", p.found())
+		}
+		return d
+	}
+	p.members("the root types", func() {
+		r := &RootDefinition{Pos: p.pos()}
+		r.Kind = OperationKind(p.name("query, mutation or subscription").Text)
+		switch r.Kind {
+		case Query, Mutation, Subscription, "":
+		default:
+			p.lost = true
+			p.problems.Add(ruleSyntax, r.Pos, "expected query, mutation or subscription, found %q", r.Kind)
+		}
+		p.want(Colon, "between the kind of operation and its type")
+		r.Type = p.name("a type")
+		d.Roots = append(d.Roots, r)
+	})
+	return d
+}
+
+// members reads "{" member+ "}" and goes on after a faulty member.
+func (p *parser) members(what string, member func()) {
+	p.want(BraceL, "before "+what)
+	if p.at(BraceR) {
+		p.fail(`expected %s, found "}"; leave the braces out if there are none`, what)
+	}
+	if p.lost {
+		return
+	}
+	for !p.at(BraceR) && p.tok.kind != EOF {
+		member()
+		if p.lost {
+			p.resync(func() bool {
+				return (p.tok.kind == NameToken || p.tok.kind == StringToken || p.tok.kind == BlockToken) && p.newLine()
+			})
+			if p.tok.kind != BraceR && p.startsDefinition() && p.column() == 1 {
+				p.lost = true
+				return
+			}
+		}
+	}
+	p.want(BraceR, "after "+what)
+}
+
+func (p *parser) typeDefinition(start Pos, description *StringValue, kind TypeKind, extend bool) *TypeDefinition {
+	d := &TypeDefinition{Pos: start, Kind: kind, Extend: extend, Description: description}
+	p.next()
+	d.Name = p.name("the type's name")
+	if (kind == ObjectKind || kind == InterfaceKind) && p.gotWord("implements") {
+		d.Interfaces = p.names(Amp, "an interface")
+	}
+	d.Directives = p.directives()
+	switch {
+	case (kind == ObjectKind || kind == InterfaceKind) && p.at(BraceL):
+		p.members("the fields", func() { d.Fields = append(d.Fields, p.fieldDefinition()) })
+	case kind == UnionKind && p.got(Equals):
+		d.Members = p.names(Pipe, "a type of the union")
+	case kind == EnumKind && p.at(BraceL):
+		p.members("the enum's values", func() { d.Values = append(d.Values, p.enumValue()) })
+	case kind == InputKind && p.at(BraceL):
+		p.members("the input fields", func() { d.Inputs = append(d.Inputs, p.inputValue("an input field")) })
+	default:
+		if extend && len(d.Interfaces) == 0 && len(d.Directives) == 0 {
+			p.fail("the extension of %s adds nothing; expected what it adds, found %s", d.Name.Text, p.found())
+		}
+	}
+	return d
+}
+
+// names reads separator? Name ( separator Name )* .
+func (p *parser) names(separator Kind, what string) []Name {
+	p.got(separator)
+	list := []Name{p.name(what)}
+	for p.got(separator) {
+		list = append(list, p.name(what))
+	}
+	return list
+}
+
+// FieldDefinition = Description? Name ArgumentsDefinition? ":" Type Directives? .
+func (p *parser) fieldDefinition() *FieldDefinition {
+	f := &FieldDefinition{Description: p.descriptionOrNil()}
+	f.Name = p.name("a field")
+	if p.at(ParenL) {
+		f.Arguments = p.argumentDefinitions()
+	}
+	p.want(Colon, "between a field and its type")
+	f.Type = p.typeRef()
+	f.Directives = p.directives()
+	return f
+}
+
+// ArgumentsDefinition = "(" InputValueDefinition+ ")" .
+func (p *parser) argumentDefinitions() []*InputValueDefinition {
+	var list []*InputValueDefinition
+	p.want(ParenL, "before the arguments")
+	for !p.lost && !p.at(ParenR) {
+		list = append(list, p.inputValue("an argument"))
+	}
+	if len(list) == 0 {
+		p.fail(`expected an argument, found ")"; leave the parentheses out if there are none`)
+	}
+	p.want(ParenR, "after the arguments")
+	return list
+}
+
+// InputValueDefinition = Description? Name ":" Type [ "=" Value ] Directives? .
+func (p *parser) inputValue(what string) *InputValueDefinition {
+	d := &InputValueDefinition{Description: p.descriptionOrNil()}
+	d.Name = p.name(what)
+	p.want(Colon, "between "+what+" and its type")
+	d.Type = p.typeRef()
+	if p.got(Equals) {
+		d.Default = p.value()
+	}
+	d.Directives = p.directives()
+	return d
+}
+
+// EnumValueDefinition = Description? Name Directives? .
+func (p *parser) enumValue() *EnumValueDefinition {
+	v := &EnumValueDefinition{Description: p.descriptionOrNil()}
+	switch word := p.text(); {
+	case p.at(NameToken) && (word == "true" || word == "false" || word == "null"):
+		p.fail("an enum's value cannot be called %s", word)
+	}
+	v.Name = p.name("an enum's value")
+	v.Directives = p.directives()
+	return v
+}
+
+// DirectiveDefinition = Description? "directive" "@" Name ArgumentsDefinition? "repeatable"? "on" Locations .
+func (p *parser) directiveDefinition(start Pos, description *StringValue) *DirectiveDefinition {
+	d := &DirectiveDefinition{Pos: start, Description: description}
+	p.next()
+	p.want(At, "before the directive's name")
+	d.Name = p.name("the directive's name")
+	if p.at(ParenL) {
+		d.Arguments = p.argumentDefinitions()
+	}
+	d.Repeatable = p.gotWord("repeatable")
+	if !p.gotWord("on") {
+		p.fail(`expected "on" and the places where the directive may stand, found %s`, p.found())
+	}
+	d.Locations = p.names(Pipe, "a place such as FIELD or OBJECT")
+	return d
+}

@@ -1,0 +1,74 @@
+package language
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Severity tells whether a problem stops the work.
+type Severity uint8
+
+const (
+	Error   Severity = iota // what was asked cannot be done
+	Warning                 // it can be done, but is seldom meant
+)
+
+// String returns "error" or "warning".
+func (s Severity) String() string {
+	if s == Warning {
+		return "warning"
+	}
+	return "error"
+}
+
+// A Problem is one thing found wrong with a text, at any stage from its
+// letters to what its fields are bound to. Programs may rely on Rule, never on
+// Msg.
+type Problem struct {
+	Severity   Severity
+	Rule       string // the rule's permanent name: "syntax", or a rule's title in the specification
+	Pos        Pos    // where the fault is known to begin; NoPos if it has no place
+	Others     []Pos  // further places that take part, such as the other of two fields
+	Coordinate string // the schema coordinate concerned, such as "Craft.name"; may be empty
+	Msg        string // no capital, no full stop
+	Fix        string // what to do about it; may be empty
+}
+
+// Problems is a list of problems. It is an error if one of them is.
+type Problems []*Problem
+
+// Add appends an error with a formatted message and returns it for further detail.
+func (l *Problems) Add(rule string, pos Pos, format string, args ...any) *Problem {
+	p := &Problem{Rule: rule, Pos: pos, Msg: fmt.Sprintf(format, args...)}
+	*l = append(*l, p)
+	return p
+}
+
+// Sort orders the list by place.
+func (l Problems) Sort() {
+	slices.SortStableFunc(l, func(a, b *Problem) int { return cmp.Compare(a.Pos, b.Pos) })
+}
+
+// Failed reports whether the list holds an error, and not only warnings.
+func (l Problems) Failed() bool {
+	return slices.ContainsFunc(l, func(p *Problem) bool { return p.Severity == Error })
+}
+
+// Err returns l as an error, or nil if it holds no error.
+func (l Problems) Err() error {
+	if !l.Failed() {
+		return nil
+	}
+	return l
+}
+
+// Error returns the messages, a line each, without places.
+func (l Problems) Error() string {
+	lines := make([]string, len(l))
+	for i, p := range l {
+		lines[i] = p.Msg
+	}
+	return strings.Join(lines, "\n")
+}

@@ -1,0 +1,305 @@
+package plan
+
+import (
+	"encoding/json"
+	"slices"
+	"strconv"
+	"strings"
+
+	"osprey/core/binding"
+	"osprey/core/language"
+	"osprey/core/schema"
+	"osprey/core/store"
+)
+
+// Prepare makes a request of reads of one source, as [store.Source.Prepare].
+type Prepare func(source string, reads []*store.Read) (store.Request, error)
+
+// Build plans an operation of a valid document. The variables are coerced and
+// hold the defaults; only those of the resulting plan's shape matter. With a
+// nil prepare the plan can be printed and not run.
+func Build(bound *binding.Bound, doc *language.Document, op *language.Operation, vars map[string]schema.Value, prepare Prepare) *Plan {
+	b := &builder{
+		bound: bound, vars: vars, plan: &Plan{Kind: op.Kind, Name: op.Name.Text},
+		fragments: map[string]*language.Fragment{},
+	}
+	for _, d := range doc.Definitions {
+		if f, ok := d.(*language.Fragment); ok {
+			b.fragments[f.Name.Text] = f
+		}
+	}
+	root := bound.Schema.Root(op.Kind)
+	b.plan.Data = &Object{Kind: -1, Type: root.Name, Cases: []Case{{Type: root.Name, Fields: b.rootFields(root, op.Selections)}}}
+	b.fetches(prepare)
+	return b.plan
+}
+
+type builder struct {
+	bound     *binding.Bound
+	vars      map[string]schema.Value
+	fragments map[string]*language.Fragment
+	plan      *Plan
+	reads     []*readNode // in the order they were needed
+	path      []string    // response names down to the field under way
+}
+
+// A readNode is a read under construction.
+type readNode struct {
+	read    *Read
+	source  *binding.Source
+	records *binding.Records
+	wave    int
+	above   *readNode // the read it is folded into, or nil
+	wants   []*want
+	sig     string // equal for reads that can be one
+	pages   bool   // the store pages it, so no other step can share it
+}
+
+// A want is a wanted column under construction.
+type want struct {
+	store.Wanted
+	fields []*want
+}
+
+// rows is a table under construction.
+type rows struct {
+	public *Rows
+	node   *readNode
+	wants  *[]*want
+	nested bool
+	steps  map[string]*stepNode // by response name and binding
+}
+
+// A stepNode is a step and its rows.
+type stepNode struct {
+	step *Step
+	rows *rows
+}
+
+// column returns the position of a wanted column, adding it if it is new.
+func (r *rows) column(w store.Wanted) int {
+	for i, have := range *r.wants {
+		if have.Path == w.Path && have.Kind == w.Kind && (w.Elem == nil || sameElem(have.Elem, w.Elem)) {
+			return i
+		}
+	}
+	*r.wants = append(*r.wants, &want{Wanted: w})
+	return len(*r.wants) - 1
+}
+
+func sameElem(a, b *store.Wanted) bool {
+	for a != nil && b != nil {
+		if a.Kind != b.Kind {
+			return false
+		}
+		a, b = a.Elem, b.Elem
+	}
+	return a == b
+}
+
+// A group is the fields of one response name on one object.
+type group struct {
+	name   string
+	fields []*language.Field
+}
+
+// collect is CollectFields of section 6.3.2 for an object type, with the
+// conditions of @skip and @include resolved.
+func (b *builder) collect(sets []*language.SelectionSet, object *schema.Object) []group {
+	var groups []group
+	index := map[string]int{}
+	visited := map[string]bool{}
+	var walk func(set *language.SelectionSet)
+	walk = func(set *language.SelectionSet) {
+		for _, sel := range set.List {
+			switch sel := sel.(type) {
+			case *language.Field:
+				if !b.included(sel.Directives) {
+					continue
+				}
+				name := sel.ResponseName()
+				i, ok := index[name]
+				if !ok {
+					i = len(groups)
+					index[name] = i
+					groups = append(groups, group{name: name})
+				}
+				groups[i].fields = append(groups[i].fields, sel)
+			case *language.InlineFragment:
+				if b.included(sel.Directives) && (sel.On.Text == "" || b.applies(sel.On.Text, object)) {
+					walk(sel.Selections)
+				}
+			case *language.FragmentSpread:
+				name := sel.Name.Text
+				if visited[name] || !b.included(sel.Directives) {
+					continue
+				}
+				visited[name] = true
+				if f := b.fragments[name]; b.applies(f.On.Text, object) {
+					walk(f.Selections)
+				}
+			}
+		}
+	}
+	for _, set := range sets {
+		if set != nil {
+			walk(set)
+		}
+	}
+	return groups
+}
+
+func (b *builder) applies(on string, object *schema.Object) bool {
+	return b.bound.Schema.IsPossible(b.bound.Schema.Type(on), object)
+}
+
+// included evaluates @skip and @include: sections 3.13.1 and 3.13.2.
+func (b *builder) included(list []*language.Directive) bool {
+	for _, d := range list {
+		if d.Name.Text != "skip" && d.Name.Text != "include" {
+			continue
+		}
+		is := false
+		switch v := d.Argument("if").(type) {
+		case *language.BooleanValue:
+			is = v.Is
+		case *language.Variable:
+			b.plan.Shape.byValue(v.Name)
+			is, _ = b.vars[v.Name].(bool)
+		}
+		if is == (d.Name.Text == "skip") {
+			return false
+		}
+	}
+	return true
+}
+
+// subsets returns the selection sets of the fields of a group.
+func (g group) subsets() []*language.SelectionSet {
+	sets := make([]*language.SelectionSet, len(g.fields))
+	for i, f := range g.fields {
+		sets[i] = f.Selections
+	}
+	return sets
+}
+
+// newField starts a field of the answer.
+func newField(g group, def *schema.Field) *Field {
+	label, _ := json.Marshal(g.name)
+	return &Field{Name: g.name, Label: append(label, ':'), At: def.Coordinate(), Pos: g.fields[0].Start(), Null: nullness(def.Type)}
+}
+
+func (b *builder) here() string { return strings.Join(b.path, ".") }
+
+// rootFields plans the fields of the root type.
+func (b *builder) rootFields(root *schema.Object, set *language.SelectionSet) []*Field {
+	var fields []*Field
+	for _, g := range b.collect([]*language.SelectionSet{set}, root) {
+		name := g.fields[0].Name.Text
+		if strings.HasPrefix(name, "__") {
+			fields = append(fields, b.meta(g, root))
+			continue
+		}
+		b.path = append(b.path, g.name)
+		def := root.Field(name)
+		bound := b.bound.Root(def)
+		f := newField(g, def)
+		node := b.read(nil, g, bound)
+		b.follow(f, g, bound, node)
+		fields = append(fields, f)
+		b.path = b.path[:len(b.path)-1]
+	}
+	return fields
+}
+
+// follow plans what is selected of the records that a field leads to.
+func (b *builder) follow(f *Field, g group, bound *binding.Field, node *stepNode) {
+	f.What = One
+	if bound.Many {
+		f.What = Many
+	}
+	f.Step, f.Single = node.step, bound.Single
+	f.Object = b.object(node.rows, g.subsets(), bound.Target, bound.Only)
+}
+
+// object plans the records of a record set, of one type or of several.
+func (b *builder) object(r *rows, sets []*language.SelectionSet, records *binding.Records, only *schema.Object) *Object {
+	o := &Object{Kind: -1, Type: records.Type.String()}
+	types := b.bound.Schema.Possible(records.Type)
+	if only != nil {
+		types, o.Type = []*schema.Object{only}, only.Name
+	}
+	if records.Kind != nil && only == nil {
+		o.Kind = r.column(store.Wanted{Path: records.Kind.Path, Kind: records.Kind.Column})
+	}
+	for _, t := range types {
+		bound := records.Object(t)
+		if bound == nil {
+			continue
+		}
+		c := Case{Type: t.Name, Fields: b.fields(r, bound, sets)}
+		if records.Kind != nil {
+			c.Stored = records.Kind.Stored[t]
+		}
+		o.Cases = append(o.Cases, c)
+	}
+	return o
+}
+
+// fields plans the fields of one object type.
+func (b *builder) fields(r *rows, object *binding.Object, sets []*language.SelectionSet) []*Field {
+	var fields []*Field
+	for _, g := range b.collect(sets, object.Type) {
+		name := g.fields[0].Name.Text
+		if name == "__typename" {
+			f := newField(g, b.bound.Schema.TypeName(object.Type))
+			f.What, f.Text = Constant, quoted(object.Type.Name)
+			fields = append(fields, f)
+			continue
+		}
+		b.path = append(b.path, g.name)
+		fields = append(fields, b.field(r, g, object.Fields[name]))
+		b.path = b.path[:len(b.path)-1]
+	}
+	return fields
+}
+
+func quoted(s string) []byte {
+	text, _ := json.Marshal(s)
+	return text
+}
+
+func (b *builder) field(r *rows, g group, bound *binding.Field) *Field {
+	f := newField(g, bound.Def)
+	switch bound.How {
+	case binding.Column:
+		f.What, f.Codec = Leaf, bound.Codec
+		f.Column = r.column(bound.Wanted)
+		if bound.Enum != nil {
+			f.Names = bound.Enum.Names
+		}
+	case binding.Nested:
+		f.What = Inner
+		f.Column = r.column(bound.Wanted)
+		inner := r.inner(f.Column)
+		f.Object = &Object{Kind: -1, Type: bound.Nested.Type.Name,
+			Cases: []Case{{Type: bound.Nested.Type.Name, Fields: b.fields(inner, bound.Nested, g.subsets())}}}
+	default:
+		b.follow(f, g, bound, b.read(r, g, bound))
+	}
+	return f
+}
+
+// inner returns the rows of the records nested in a column.
+func (r *rows) inner(column int) *rows {
+	key := "nested " + strconv.Itoa(column)
+	if n := r.steps[key]; n != nil {
+		return n.rows
+	}
+	in := &rows{
+		public: &Rows{Step: r.public.Step, Path: append(slices.Clone(r.public.Path), column)},
+		node:   r.node, wants: &(*r.wants)[column].fields, nested: true, steps: map[string]*stepNode{},
+	}
+	r.steps[key] = &stepNode{rows: in}
+	return in
+}

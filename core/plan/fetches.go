@@ -1,0 +1,71 @@
+package plan
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"osprey/core/store"
+)
+
+// fetches groups the reads into store requests and prepares them.
+func (b *builder) fetches(prepare Prepare) {
+	groups := map[string]*Fetch{}
+	fetchOf := map[*readNode]*Fetch{}
+	for i, n := range b.reads {
+		if n.above != nil {
+			continue
+		}
+		key := fmt.Sprintf("%d %s", n.wave, n.source.Name)
+		switch {
+		case n.source.Abilities.Group == store.BySource:
+		case n.source.Abilities.Group == store.BySet && !n.pages:
+			key += " " + n.records.Set
+		default:
+			key += fmt.Sprintf(" read %d", i)
+		}
+		f := groups[key]
+		if f == nil {
+			f = &Fetch{Wave: n.wave, Source: n.source.Name}
+			groups[key] = f
+			b.plan.Fetches = append(b.plan.Fetches, f)
+		}
+		fetchOf[n] = f
+	}
+	slices.SortStableFunc(b.plan.Fetches, func(x, y *Fetch) int { return cmp.Compare(x.Wave, y.Wave) })
+	// Reads come in the order in which they were needed, so one that is folded
+	// into another comes after it.
+	for _, n := range b.reads {
+		f := fetchOf[n]
+		if n.above != nil {
+			f = n.above.read.Fetch
+			n.read.Store.Parent = n.above.read.Index
+		}
+		n.read.Fetch, n.read.Index = f, len(f.Reads)
+		f.Reads = append(f.Reads, n.read)
+		n.read.Store.Columns = wanted(n.wants)
+	}
+	for i, f := range b.plan.Fetches {
+		f.ID = i
+		b.plan.Waves = max(b.plan.Waves, f.Wave)
+		if prepare != nil {
+			reads := make([]*store.Read, len(f.Reads))
+			for i, r := range f.Reads {
+				reads[i] = r.Store
+			}
+			f.Request, f.Err = prepare(f.Source, reads)
+		}
+	}
+}
+
+// wanted freezes columns under construction.
+func wanted(wants []*want) []store.Wanted {
+	list := make([]store.Wanted, len(wants))
+	for i, w := range wants {
+		list[i] = w.Wanted
+		if w.Kind == store.Record || w.Kind == store.Records {
+			list[i].Fields = wanted(w.fields)
+		}
+	}
+	return list
+}

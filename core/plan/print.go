@@ -1,0 +1,124 @@
+package plan
+
+import (
+	"fmt"
+	"strings"
+
+	"osprey/core/language"
+	"osprey/core/store"
+)
+
+// String returns the plan as text: its waves, their store requests, and what
+// each asks.
+func (p *Plan) String() string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s, %s\n", Count(len(p.Fetches), "store request"), Count(p.Waves, "wave"))
+	wave := 0
+	for _, f := range p.Fetches {
+		if f.Wave != wave {
+			wave = f.Wave
+			fmt.Fprintf(&b, "\nwave %d\n", wave)
+		}
+		fmt.Fprintf(&b, "  %s\n", f.Source)
+		for _, r := range f.Reads {
+			indent := strings.Repeat("  ", r.Depth())
+			fmt.Fprintf(&b, "    %s%s\n", indent, r)
+			fmt.Fprintf(&b, "    %s  for %s\n", indent, strings.Join(r.Covers, ", "))
+		}
+	}
+	return b.String()
+}
+
+// Depth returns how many reads of its request r is folded into.
+func (r *Read) Depth() int {
+	n := 0
+	for p := r.Store.Parent; p >= 0; p = r.Fetch.Reads[p].Store.Parent {
+		n++
+	}
+	return n
+}
+
+// Count writes a number and its noun, in the plural where it must be.
+func Count(n int, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	return fmt.Sprintf("%d %ss", n, noun)
+}
+
+// String returns what a read asks, on one line.
+func (r *Read) String() string {
+	var b strings.Builder
+	s := r.Store
+	b.WriteString(s.Set)
+	var links []string
+	for _, k := range s.Keys {
+		links = append(links, s.Columns[k].Path)
+	}
+	if len(links) > 0 {
+		b.WriteString(" by " + strings.Join(links, ", ") + " ← " + r.feedNames())
+	}
+	if s.Parent >= 0 {
+		b.WriteString(" where " + strings.Join(s.There, ", ") + " = " + strings.Join(s.Here, ", "))
+		if s.Through != nil {
+			fmt.Fprintf(&b, " through %s (%s, %s)", s.Through.Set, strings.Join(s.Through.Here, ", "), strings.Join(s.Through.There, ", "))
+		}
+		if s.Single {
+			b.WriteString(", one")
+		}
+	}
+	for _, a := range r.Where {
+		fmt.Fprintf(&b, ", %s = %s", a.Path, language.PrintValue(a.Literal))
+	}
+	b.WriteString(sortText(s.Sort))
+	if r.Limit != nil {
+		b.WriteString(", limit " + language.PrintValue(r.Limit.Literal))
+	}
+	if r.Offset != nil {
+		b.WriteString(", offset " + language.PrintValue(r.Offset.Literal))
+	}
+	return b.String() + ": " + strings.Join(columnNames(s.Columns), " ")
+}
+
+func sortText(orders []store.Order) string {
+	var list []string
+	for _, o := range orders {
+		if o.Desc {
+			list = append(list, o.Path+" desc")
+		} else {
+			list = append(list, o.Path)
+		}
+	}
+	if len(list) == 0 {
+		return ""
+	}
+	return ", sorted by " + strings.Join(list, ", ")
+}
+
+func columnNames(columns []store.Wanted) []string {
+	names := make([]string, len(columns))
+	for i, c := range columns {
+		names[i] = c.Path
+		if len(c.Fields) > 0 {
+			names[i] += "{" + strings.Join(columnNames(c.Fields), " ") + "}"
+		}
+	}
+	return names
+}
+
+// feedNames says whose columns are the keys of a read.
+func (r *Read) feedNames() string {
+	var list []string
+	for _, f := range r.Feeds {
+		columns := f.Rows.Step.Read.Store.Columns
+		prefix := f.Rows.Step.Read.Store.Set + "."
+		for _, c := range f.Rows.Path {
+			prefix += columns[c].Path + "."
+			columns = columns[c].Fields
+		}
+		for _, c := range f.Columns {
+			list = append(list, prefix+columns[c].Path)
+		}
+	}
+	return strings.Join(list, ", ")
+}

@@ -1,0 +1,450 @@
+package schema
+
+import (
+	"slices"
+	"strings"
+
+	"osprey/core/language"
+)
+
+// A Text is one file of a schema.
+type Text struct {
+	Name string // the file's name
+	Body string
+	// Hidden says that what the text defines is for the schema's authors: it
+	// can be used in the schema and is not shown to clients.
+	Hidden bool
+}
+
+// Build makes a schema of texts, in any order, and checks it. The problems
+// have their places in the returned schema's texts (see [Schema.Position]);
+// the schema can be used only if none of them is an error.
+func Build(texts ...Text) (*Schema, language.Problems) {
+	b := &builder{
+		schema: &Schema{
+			types:      map[string]Named{},
+			directives: map[string]*Directive{},
+			sources:    &language.Sources{},
+		},
+		defined:    map[string]*language.TypeDefinition{},
+		extensions: map[string][]*language.TypeDefinition{},
+		unknown:    map[string]bool{},
+	}
+	b.read(Text{Body: predeclared})
+	b.ownTypes = len(b.order)
+	for _, text := range texts {
+		b.read(text)
+	}
+	b.extend()
+	b.resolve()
+	b.schemaRoots()
+	if !b.problems.Failed() || b.schema.Query != nil {
+		b.check()
+	}
+	b.problems.Sort()
+	return b.schema, b.problems
+}
+
+// The rules that build itself reports under; those of the checks stand there.
+const (
+	ruleUniqueType      = "Unique Type Names"
+	ruleUniqueDirective = "Unique Directive Names"
+	ruleUniqueMember    = "Unique Member Names"
+	ruleExtension       = "Possible Type Extensions"
+	ruleKnownType       = "Known Type Names"
+	ruleRoot            = "Root Operation Types"
+	ruleDocument        = "Type System Documents"
+)
+
+type builder struct {
+	schema     *Schema
+	order      []*language.TypeDefinition // definitions in the order of the texts
+	ownTypes   int                        // how many of order are predeclared
+	defined    map[string]*language.TypeDefinition
+	extensions map[string][]*language.TypeDefinition
+	directives []*language.DirectiveDefinition
+	schemas    []*language.SchemaDefinition
+	unknown    map[string]bool // names told as unknown already
+	problems   language.Problems
+}
+
+// read collects the definitions of one text.
+func (b *builder) read(text Text) {
+	doc, problems := language.Parse(b.schema.sources.Add(text.Name, text.Body))
+	b.problems = append(b.problems, problems...)
+	for _, d := range doc.Definitions {
+		switch d := d.(type) {
+		case *language.TypeDefinition:
+			b.typeDefinition(d, text.Hidden)
+		case *language.DirectiveDefinition:
+			if b.schema.directives[d.Name.Text] != nil {
+				b.problems.Add(ruleUniqueDirective, d.Name.Pos, "the directive @%s is defined already", d.Name.Text)
+				continue
+			}
+			b.schema.directives[d.Name.Text] = &Directive{Declared: Declared{Name: d.Name.Text, Description: describe(d.Description), Pos: d.Name.Pos, hidden: text.Hidden}}
+			b.directives = append(b.directives, d)
+		case *language.SchemaDefinition:
+			b.schemas = append(b.schemas, d)
+		default:
+			b.problems.Add(ruleDocument, d.Start(), "a schema holds definitions of types; operations and fragments belong into files of their own").
+				Fix = "move it to the folder operations/"
+		}
+	}
+}
+
+func (b *builder) typeDefinition(d *language.TypeDefinition, hidden bool) {
+	name := d.Name.Text
+	if name == "" {
+		return // told by the parser
+	}
+	if d.Extend {
+		b.extensions[name] = append(b.extensions[name], d)
+		return
+	}
+	if first := b.defined[name]; first != nil {
+		p := b.problems.Add(ruleUniqueType, d.Name.Pos, "the type %s is defined already", name)
+		p.Coordinate = name
+		p.Others = []language.Pos{first.Name.Pos}
+		p.Fix = "rename one of them, or write \"extend " + d.Kind.Keyword() + " " + name + "\" to add to it"
+		return
+	}
+	b.defined[name] = d
+	b.order = append(b.order, d)
+	about := Declared{Name: name, Description: describe(d.Description), Pos: d.Name.Pos, hidden: hidden}
+	var t Named
+	switch d.Kind {
+	case language.ScalarKind:
+		t = &Scalar{Declared: about}
+	case language.ObjectKind:
+		t = &Object{Declared: about, FieldSet: FieldSet{byName: map[string]*Field{}}}
+	case language.InterfaceKind:
+		t = &Interface{Declared: about, FieldSet: FieldSet{byName: map[string]*Field{}}}
+	case language.UnionKind:
+		t = &Union{Declared: about}
+	case language.EnumKind:
+		t = &Enum{Declared: about}
+	case language.InputKind:
+		t = &InputObject{Declared: about}
+	}
+	b.schema.types[name] = t
+}
+
+func describe(v *language.StringValue) string {
+	if v == nil {
+		return ""
+	}
+	return v.Text
+}
+
+// extend checks that each extension has a definition of its kind.
+func (b *builder) extend() {
+	for name, list := range b.extensions {
+		d := b.defined[name]
+		for i, e := range list {
+			switch {
+			case d == nil:
+				b.problems.Add(ruleExtension, e.Name.Pos, "the type %s is extended and not defined%s", name, b.nearType(name)).Coordinate = name
+			case d.Kind != e.Kind:
+				p := b.problems.Add(ruleExtension, e.Name.Pos, "%s is %s and cannot be extended as %s", name, kindWords[d.Kind], kindWords[e.Kind])
+				p.Coordinate = name
+				p.Others = []language.Pos{d.Name.Pos}
+				list[i] = &language.TypeDefinition{Kind: d.Kind}
+			}
+		}
+	}
+}
+
+var kindWords = [...]string{"a scalar", "an object type", "an interface", "a union", "an enum", "an input object"}
+
+// nearType returns a "did you mean" for the name of a type.
+func (b *builder) nearType(name string) string {
+	names := b.schema.TypeNames(func(t Named) bool { return !strings.HasPrefix(t.String(), "__") })
+	return language.DidYouMean(name, names)
+}
+
+// resolve fills the types and directives from their definitions.
+func (b *builder) resolve() {
+	for _, d := range b.directives {
+		def := b.schema.directives[d.Name.Text]
+		def.Repeatable = d.Repeatable
+		for _, l := range d.Locations {
+			def.Locations = append(def.Locations, l.Text)
+		}
+		def.Args = b.inputs("@"+def.Name+"(%:)", d.Arguments)
+	}
+	for _, d := range b.order {
+		b.fill(d)
+		for _, e := range b.extensions[d.Name.Text] {
+			b.fill(e)
+		}
+	}
+	for _, d := range b.order {
+		t, ok := b.schema.types[d.Name.Text].(*Object)
+		if !ok {
+			continue
+		}
+		for _, i := range t.Interfaces {
+			i.possible = append(i.possible, t)
+		}
+	}
+}
+
+// fill adds what a definition or extension says to its type.
+func (b *builder) fill(d *language.TypeDefinition) {
+	if d.Name.Text == "" {
+		return // an extension of another kind, told already
+	}
+	t := b.schema.types[d.Name.Text]
+	about := t.About()
+	about.Directives = append(about.Directives, d.Directives...)
+	switch t := t.(type) {
+	case *Scalar:
+		if use := find(d.Directives, "specifiedBy"); use != nil {
+			t.SpecifiedBy = stringArgument(use, "url")
+		}
+	case *Object:
+		t.Interfaces = b.interfaces(t, t.Interfaces, d.Interfaces)
+		b.fields(t, &t.FieldSet, d.Fields)
+	case *Interface:
+		t.Interfaces = b.interfaces(t, t.Interfaces, d.Interfaces)
+		b.fields(t, &t.FieldSet, d.Fields)
+	case *Union:
+		b.union(t, d.Members)
+	case *Enum:
+		b.enumValues(t, d.Values)
+	case *InputObject:
+		t.OneOf = t.OneOf || find(d.Directives, "oneOf") != nil
+		added := b.inputs(t.Name+".%", d.Inputs)
+		for _, in := range added {
+			if t.Field(in.Name) != nil {
+				b.problems.Add(ruleUniqueMember, in.Pos, "the input object %s has a field %q already", t.Name, in.Name).Coordinate = in.Coordinate
+				continue
+			}
+			t.Fields = append(t.Fields, in)
+		}
+	}
+}
+
+func stringArgument(d *language.Directive, name string) string {
+	if s, ok := d.Argument(name).(*language.StringValue); ok {
+		return s.Text
+	}
+	return ""
+}
+
+func (b *builder) interfaces(t Named, list []*Interface, names []language.Name) []*Interface {
+	for _, name := range names {
+		named := b.lookup(name)
+		i, ok := named.(*Interface)
+		switch {
+		case named == nil:
+		case !ok:
+			b.problems.Add(ruleImplements, name.Pos, "%s cannot implement %s, which is %s", t, name.Text, KindOf(named)).Coordinate = t.String()
+		case slices.Contains(list, i):
+			b.problems.Add(ruleImplements, name.Pos, "%s says twice that it implements %s", t, name.Text).Coordinate = t.String()
+		default:
+			list = append(list, i)
+		}
+	}
+	return list
+}
+
+func (b *builder) fields(owner Named, set *FieldSet, defs []*language.FieldDefinition) {
+	for _, d := range defs {
+		if d.Name.Text == "" || d.Type == nil {
+			continue
+		}
+		coordinate := owner.String() + "." + d.Name.Text
+		if first := set.byName[d.Name.Text]; first != nil {
+			p := b.problems.Add(ruleUniqueMember, d.Name.Pos, "%s has a field %q already", owner, d.Name.Text)
+			p.Coordinate = coordinate
+			p.Others = []language.Pos{first.Pos}
+			continue
+		}
+		f := &Field{
+			Name: d.Name.Text, Description: describe(d.Description), Directives: d.Directives, Pos: d.Name.Pos, Owner: owner,
+			Args: b.inputs(coordinate+"(%:)", d.Arguments), Type: b.typeOf(d.Type), Deprecated: deprecation(d.Directives),
+		}
+		if f.Type == nil {
+			continue // its type is unknown, which has been told
+		}
+		set.Fields = append(set.Fields, f)
+		set.byName[f.Name] = f
+	}
+}
+
+// inputs makes arguments or input fields; "%" in coordinate stands for the name.
+func (b *builder) inputs(coordinate string, defs []*language.InputValueDefinition) []*Input {
+	var list []*Input
+	for _, d := range defs {
+		if d.Name.Text == "" || d.Type == nil {
+			continue
+		}
+		in := &Input{
+			Name: d.Name.Text, Description: describe(d.Description), Directives: d.Directives, Pos: d.Name.Pos,
+			Type: b.typeOf(d.Type), Default: d.Default, Deprecated: deprecation(d.Directives),
+			Coordinate: strings.Replace(coordinate, "%", d.Name.Text, 1),
+		}
+		switch {
+		case in.Type == nil:
+		case inputNamed(list, in.Name) != nil:
+			b.problems.Add(ruleUniqueMember, in.Pos, "%q is declared already", in.Name).Coordinate = in.Coordinate
+		default:
+			list = append(list, in)
+		}
+	}
+	return list
+}
+
+func deprecation(uses []*language.Directive) *string {
+	use := find(uses, "deprecated")
+	if use == nil {
+		return nil
+	}
+	reason := "No longer supported"
+	if s, ok := use.Argument("reason").(*language.StringValue); ok {
+		reason = s.Text
+	}
+	return &reason
+}
+
+func (b *builder) union(t *Union, names []language.Name) {
+	for _, name := range names {
+		named := b.lookup(name)
+		o, ok := named.(*Object)
+		switch {
+		case named == nil:
+		case !ok:
+			b.problems.Add(ruleUnion, name.Pos, "the union %s can hold object types only; %s is %s", t.Name, name.Text, KindOf(named)).Coordinate = t.Name
+		case slices.Contains(t.Members, o):
+			b.problems.Add(ruleUnion, name.Pos, "the union %s holds %s already", t.Name, name.Text).Coordinate = t.Name
+		default:
+			t.Members = append(t.Members, o)
+		}
+	}
+}
+
+func (b *builder) enumValues(t *Enum, defs []*language.EnumValueDefinition) {
+	for _, d := range defs {
+		switch {
+		case d.Name.Text == "":
+		case t.Value(d.Name.Text) != nil:
+			b.problems.Add(ruleUniqueMember, d.Name.Pos, "the enum %s has a value %s already", t.Name, d.Name.Text).Coordinate = t.Name + "." + d.Name.Text
+		default:
+			t.Values = append(t.Values, &EnumValue{
+				Name: d.Name.Text, Description: describe(d.Description), Directives: d.Directives, Pos: d.Name.Pos,
+				Deprecated: deprecation(d.Directives),
+			})
+		}
+	}
+}
+
+// typeOf resolves a reference; nil if its name is unknown.
+func (b *builder) typeOf(ref *language.TypeRef) Type {
+	var t Type
+	if ref.Elem != nil {
+		elem := b.typeOf(ref.Elem)
+		if elem == nil {
+			return nil
+		}
+		t = &List{elem}
+	} else {
+		named := b.lookup(language.Name{Pos: ref.Pos, Text: ref.Name})
+		if named == nil {
+			return nil
+		}
+		t = named
+	}
+	if ref.NonNull {
+		return &NonNull{t}
+	}
+	return t
+}
+
+// lookup returns the type called name, or nil after telling that there is none.
+func (b *builder) lookup(name language.Name) Named {
+	if t, ok := b.schema.types[name.Text]; ok {
+		return t
+	}
+	if s, ok := standardScalars[name.Text]; ok {
+		t := &Scalar{Declared: Declared{Name: name.Text, Description: s.description}, SpecifiedBy: s.specifiedBy}
+		b.schema.types[name.Text] = t
+		return t
+	}
+	if name.Text != "" && !b.unknown[name.Text] {
+		b.unknown[name.Text] = true
+		p := b.problems.Add(ruleKnownType, name.Pos, "the type %s is not defined%s", name.Text, b.nearType(name.Text))
+		p.Fix = "define it, or correct the name"
+	}
+	return nil
+}
+
+// schemaRoots finds the root types: by the schema definition, or by their
+// standard names where there is none (section 3.3.1).
+func (b *builder) schemaRoots() {
+	s := b.schema
+	explicit := false
+	roots := map[language.OperationKind]*language.RootDefinition{}
+	for _, d := range b.schemas {
+		s.Directives = append(s.Directives, d.Directives...)
+		if !d.Extend {
+			if explicit {
+				b.problems.Add(ruleRoot, d.Pos, "the schema is defined already").Fix = `write "extend schema" to add to it`
+			}
+			explicit = true
+			s.Description = describe(d.Description)
+		}
+		for _, r := range d.Roots {
+			if first := roots[r.Kind]; first != nil {
+				b.problems.Add(ruleRoot, r.Pos, "the root type for %s is given already: %s", r.Kind, first.Type.Text)
+				continue
+			}
+			roots[r.Kind] = r
+		}
+	}
+	set := func(kind language.OperationKind, standard string, to **Object) {
+		r := roots[kind]
+		if r == nil {
+			if o, ok := s.types[standard].(*Object); ok && !explicit {
+				*to = o
+			}
+			return
+		}
+		named := b.lookup(r.Type)
+		o, ok := named.(*Object)
+		if named != nil && !ok {
+			b.problems.Add(ruleRoot, r.Type.Pos, "the root type for %s must be an object type; %s is %s", kind, r.Type.Text, KindOf(named))
+		}
+		*to = o
+	}
+	set(language.Query, "Query", &s.Query)
+	set(language.Mutation, "Mutation", &s.Mutation)
+	set(language.Subscription, "Subscription", &s.Subscription)
+	if s.Query == nil && !b.problems.Failed() {
+		b.problems.Add(ruleRoot, language.NoPos, "the schema has no type Query, so nothing can be asked").
+			Fix = "add one, such as: type Query { craft(imo: ID!): Craft @read }"
+	}
+	for a, b2 := range map[language.OperationKind]language.OperationKind{
+		language.Query: language.Mutation, language.Mutation: language.Subscription, language.Subscription: language.Query} {
+		if s.Root(a) != nil && s.Root(a) == s.Root(b2) {
+			b.problems.Add(ruleRoot, s.Root(a).Pos, "%s cannot be the root type for both %s and %s", s.Root(a).Name, a, b2)
+		}
+	}
+}
+
+// KindOf says what kind of type t is, with its article.
+func KindOf(t Named) string {
+	switch t.(type) {
+	case *Scalar:
+		return kindWords[language.ScalarKind]
+	case *Object:
+		return kindWords[language.ObjectKind]
+	case *Interface:
+		return kindWords[language.InterfaceKind]
+	case *Union:
+		return kindWords[language.UnionKind]
+	case *Enum:
+		return kindWords[language.EnumKind]
+	}
+	return kindWords[language.InputKind]
+}

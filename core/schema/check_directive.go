@@ -1,0 +1,136 @@
+package schema
+
+import (
+	"slices"
+	"strings"
+
+	"osprey/core/language"
+)
+
+// locations has every place where a directive may stand: section 3.13.
+var locations = strings.Fields(`QUERY MUTATION SUBSCRIPTION FIELD FRAGMENT_DEFINITION FRAGMENT_SPREAD
+	INLINE_FRAGMENT VARIABLE_DEFINITION SCHEMA SCALAR OBJECT FIELD_DEFINITION ARGUMENT_DEFINITION INTERFACE
+	UNION ENUM ENUM_VALUE INPUT_OBJECT INPUT_FIELD_DEFINITION`)
+
+// checkDirective applies the rules of section 3.13 to a definition.
+func (b *builder) checkDirective(d *Directive) {
+	b.reserved(d.Name, d.Pos, "directive")
+	for i, l := range d.Locations {
+		switch {
+		case !slices.Contains(locations, l):
+			b.problems.Add(ruleDirective, d.Pos, "@%s cannot stand on %s, which is no place of the language%s", d.Name, l, language.DidYouMean(l, locations)).Coordinate = "@" + d.Name
+		case slices.Contains(d.Locations[:i], l):
+			b.problems.Add(ruleDirective, d.Pos, "@%s names the place %s twice", d.Name, l).Coordinate = "@" + d.Name
+		}
+	}
+	for _, a := range d.Args {
+		b.checkInputValue(a, "ARGUMENT_DEFINITION", "argument")
+		if b.directiveNeeds(a, "@"+d.Name, map[string]bool{}) {
+			b.problems.Add(ruleDirective, a.Pos, "the directive @%s cannot be used in its own definition", d.Name).Coordinate = "@" + d.Name
+		}
+	}
+}
+
+// directiveNeeds reports whether the definition of an argument uses the
+// directive target, directly or through types and other directives.
+func (b *builder) directiveNeeds(in *Input, target string, seen map[string]bool) bool {
+	through := func(uses []*language.Directive) bool {
+		for _, u := range uses {
+			name := "@" + u.Name.Text
+			if name == target {
+				return true
+			}
+			if d := b.schema.directives[u.Name.Text]; d != nil && !seen[name] {
+				seen[name] = true
+				for _, a := range d.Args {
+					if b.directiveNeeds(a, target, seen) {
+						return true
+					}
+				}
+			}
+		}
+		return false
+	}
+	if through(in.Directives) {
+		return true
+	}
+	named := NamedOf(in.Type)
+	if named == nil || seen[named.String()] {
+		return false
+	}
+	seen[named.String()] = true
+	if through(named.About().Directives) {
+		return true
+	}
+	switch t := named.(type) {
+	case *InputObject:
+		return slices.ContainsFunc(t.Fields, func(f *Input) bool { return b.directiveNeeds(f, target, seen) })
+	case *Enum:
+		return slices.ContainsFunc(t.Values, func(v *EnumValue) bool { return through(v.Directives) })
+	}
+	return false
+}
+
+// uses checks directives where they are used in the schema.
+func (b *builder) uses(list []*language.Directive, location, coordinate string) {
+	CheckDirectives(b.schema, list, location, func(rule string, pos language.Pos, msg string) {
+		b.problems.Add(rule, pos, "%s", msg).Coordinate = coordinate
+	}, nil)
+}
+
+// CheckDirectives checks directives where they are used, in a schema or an
+// operation: that they are defined, may stand there, are not repeated, and that
+// their arguments fit (section 5.7). Variables are told to variable, which may
+// be nil where none can be.
+func CheckDirectives(s *Schema, list []*language.Directive, location string,
+	report func(rule string, pos language.Pos, msg string), variable VariableUse) {
+	for i, use := range list {
+		d := s.directives[use.Name.Text]
+		if d == nil {
+			var names []string
+			for name := range s.directives {
+				names = append(names, name)
+			}
+			report("Directives Are Defined", use.Pos, "the directive @"+use.Name.Text+" is not defined"+language.DidYouMean(use.Name.Text, names))
+			continue
+		}
+		if !slices.Contains(d.Locations, location) {
+			report("Directives Are in Valid Locations", use.Pos, "@"+d.Name+" cannot stand on "+location+"; it can on "+language.OneOf(d.Locations))
+		}
+		if !d.Repeatable && find(list[:i], d.Name) != nil {
+			report("Directives Are Unique per Location", use.Pos, "@"+d.Name+" stands here twice, and it is not repeatable")
+		}
+		CheckArguments("@"+d.Name, d.Args, use.Name.Pos, use.Arguments, report, variable)
+	}
+}
+
+// CheckArguments checks the arguments given to a field or directive called
+// what: section 5.4. Variables are told to variable.
+func CheckArguments(what string, defs []*Input, pos language.Pos, given []*language.Argument,
+	report func(rule string, pos language.Pos, msg string), variable VariableUse) {
+	for i, a := range given {
+		if slices.ContainsFunc(given[:i], func(b *language.Argument) bool { return b.Name.Text == a.Name.Text }) {
+			report("Argument Uniqueness", a.Name.Pos, "the argument \""+a.Name.Text+"\" is given twice")
+			continue
+		}
+		def := inputNamed(defs, a.Name.Text)
+		if def == nil {
+			report("Argument Names", a.Name.Pos, what+" has no argument \""+a.Name.Text+"\""+language.DidYouMean(a.Name.Text, InputNames(defs)))
+			continue
+		}
+		if use, ok := a.Value.(*language.Variable); ok {
+			if variable != nil {
+				variable(use, def.Type, def.Default != nil)
+			}
+			continue
+		}
+		CheckLiteral(def.Type, a.Value, func(pos language.Pos, msg string) {
+			report("Values of Correct Type", pos, "the argument \""+a.Name.Text+"\" of "+what+" does not fit: "+msg)
+		}, variable)
+	}
+	for _, def := range defs {
+		if def.Required() && !slices.ContainsFunc(given, func(a *language.Argument) bool { return a.Name.Text == def.Name }) {
+			report("Required Arguments", pos, what+" needs the argument \""+def.Name+"\" of the type "+def.Type.String())
+		}
+	}
+}

@@ -1,0 +1,62 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"net"
+)
+
+// A Code says in what way a store failed. Programs may rely on it.
+type Code string
+
+const (
+	Down      Code = "STORE_DOWN"    // it cannot be reached
+	Timeout   Code = "STORE_TIMEOUT" // it did not answer within its deadline
+	BadAnswer Code = "STORE_ANSWER"  // it answered something that makes no sense here
+	BadValue  Code = "BAD_VALUE"     // a value cannot be stored or compared there
+	Cancelled Code = "CANCELLED"     // nobody waits for the answer any more
+)
+
+// An Error is the failure of a request to a store.
+type Error struct {
+	Code Code
+	Msg  string // for callers: no statement, no address, no secret
+	Err  error  // for the log; may be nil
+}
+
+// Error returns what operators read: the message and the cause.
+func (e *Error) Error() string {
+	if e.Err == nil {
+		return e.Msg
+	}
+	return e.Msg + ": " + e.Err.Error()
+}
+
+// Unwrap returns the cause.
+func (e *Error) Unwrap() error { return e.Err }
+
+// Fail makes an [*Error] of whatever a driver returned. Errors of the network
+// mean that the store is down; what is none of the known kinds is a
+// [BadAnswer] with the message msg.
+func Fail(ctx context.Context, err error, msg string) *Error {
+	var own *Error
+	if errors.As(err, &own) {
+		return own
+	}
+	var network net.Error
+	switch {
+	case errors.Is(context.Cause(ctx), context.Canceled):
+		return &Error{Cancelled, "the request was cancelled", err}
+	case errors.Is(err, context.DeadlineExceeded), ctx.Err() != nil, errors.As(err, &network) && network.Timeout():
+		return &Error{Timeout, "did not answer within its time limit", err}
+	case errors.As(err, &network):
+		return &Error{Down, "cannot be reached", err}
+	}
+	return &Error{BadAnswer, msg, err}
+}
+
+// NotReady is the error of a store that has not told its catalogue since the
+// service started; cause is why.
+func NotReady(cause error) *Error {
+	return &Error{Down, "has not answered since the service started; it is tried again every few seconds", cause}
+}

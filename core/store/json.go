@@ -1,0 +1,205 @@
+package store
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"strconv"
+)
+
+// This file fills columns from decoded JSON: the answers of remote services
+// and JSON columns of tables.
+
+// AppendJSON adds a value decoded from JSON (with json.Decoder.UseNumber) as w
+// wants it. A value that does not fit is bad at its place only.
+func (c *Column) AppendJSON(w *Wanted, v any) {
+	if v == nil {
+		c.AppendNull()
+		return
+	}
+	switch w.Kind {
+	case Record:
+		object, ok := v.(map[string]any)
+		if !ok {
+			c.AppendBad("expected an object, found " + jsonWord(v))
+			return
+		}
+		c.appendObject(w, object)
+		c.EndRecords()
+	case Records:
+		list, ok := v.([]any)
+		if !ok {
+			list = []any{v}
+		}
+		for i, item := range list {
+			object, ok := item.(map[string]any)
+			if !ok {
+				c.AppendBad(fmt.Sprintf("expected a list of objects, found %s at position %d", jsonWord(item), i))
+				return
+			}
+			c.appendObject(w, object)
+		}
+		c.EndRecords()
+	case List:
+		list, ok := v.([]any)
+		if !ok {
+			c.AppendBad("expected a list, found " + jsonWord(v))
+			return
+		}
+		for _, item := range list {
+			c.Elem.AppendJSON(w.Elem, item)
+		}
+		c.EndList()
+	default:
+		c.appendLeaf(v)
+	}
+}
+
+func (c *Column) appendObject(w *Wanted, object map[string]any) {
+	c.BeginRecord()
+	for i := range w.Fields {
+		c.Rows.Columns[i].AppendJSON(&w.Fields[i], JSONPath(object, w.Fields[i].Path))
+	}
+}
+
+// JSONPath follows a path of names with dots into decoded JSON. It returns nil
+// where the path ends early.
+func JSONPath(v any, path string) any {
+	for path != "" {
+		object, ok := v.(map[string]any)
+		if !ok {
+			return nil
+		}
+		// A name may itself hold dots; the longest match from here is taken.
+		if found, ok := object[path]; ok {
+			return found
+		}
+		name, rest := cutName(path)
+		v, path = object[name], rest
+	}
+	return v
+}
+
+func cutName(path string) (name, rest string) {
+	for i := 0; i < len(path); i++ {
+		if path[i] == '.' {
+			return path[:i], path[i+1:]
+		}
+	}
+	return path, ""
+}
+
+// appendLeaf adds a single value, converted to the column's kind.
+func (c *Column) appendLeaf(v any) {
+	if c.Kind == JSON {
+		text, err := json.Marshal(v)
+		if err != nil {
+			c.AppendBad("the value cannot be written as JSON")
+			return
+		}
+		c.AppendBytes(text)
+		return
+	}
+	switch v := v.(type) {
+	case string:
+		c.appendString(v)
+		return
+	case json.Number:
+		c.appendNumber(v)
+		return
+	case bool:
+		switch c.Kind {
+		case Bool:
+			c.AppendInt(b2i(v))
+			return
+		case Text:
+			c.AppendText(strconv.FormatBool(v))
+			return
+		}
+	}
+	c.AppendBad(fmt.Sprintf("expected %s, found %s", kindPhrase(c.Kind), jsonWord(v)))
+}
+
+func b2i(b bool) int64 {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+func (c *Column) appendString(s string) {
+	switch {
+	case c.Kind.inBytes():
+		c.AppendText(s)
+		return
+	case c.Kind == Float:
+		if f, err := strconv.ParseFloat(s, 64); err == nil {
+			c.AppendFloat(f)
+			return
+		}
+	case c.Kind.inInts():
+		if n, ok := ParseMoment(c.Kind, s); ok {
+			c.AppendInt(n)
+			return
+		}
+	}
+	c.AppendBad(fmt.Sprintf("expected %s, found text", kindPhrase(c.Kind)))
+}
+
+func (c *Column) appendNumber(n json.Number) {
+	switch c.Kind {
+	case Int:
+		if i, err := strconv.ParseInt(string(n), 10, 64); err == nil {
+			c.AppendInt(i)
+			return
+		}
+		if f, err := n.Float64(); err == nil && f == math.Trunc(f) && math.Abs(f) < 1<<53 {
+			c.AppendInt(int64(f))
+			return
+		}
+	case Float:
+		if f, err := n.Float64(); err == nil {
+			c.AppendFloat(f)
+			return
+		}
+	case Text, Decimal:
+		c.AppendText(string(n))
+		return
+	}
+	c.AppendBad(fmt.Sprintf("expected %s, found a number", kindPhrase(c.Kind)))
+}
+
+// kindPhrase names a kind in a sentence for callers.
+func kindPhrase(k Kind) string {
+	switch k {
+	case Bool:
+		return "true or false"
+	case Int:
+		return "a whole number"
+	case Float, Decimal:
+		return "a number"
+	case Time:
+		return "a moment"
+	case Date:
+		return "a day"
+	case Clock:
+		return "a time of day"
+	}
+	return "text"
+}
+
+func jsonWord(v any) string {
+	switch v.(type) {
+	case map[string]any:
+		return "an object"
+	case []any:
+		return "a list"
+	case string:
+		return "text"
+	case bool:
+		return "true or false"
+	case nil:
+		return "null"
+	}
+	return "a number"
+}

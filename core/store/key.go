@@ -1,0 +1,123 @@
+package store
+
+import (
+	"math"
+	"strconv"
+	"strings"
+)
+
+// This file implements keys by value: one canonical form, whatever type each
+// store gives them.
+
+// AppendKey appends the canonical form of one value of a key, with a mark that
+// keeps ("a", "bc") and ("ab", "c") apart. It returns false if the value is
+// null, which equals nothing.
+func AppendKey(buf []byte, c *Column, row int) ([]byte, bool) {
+	if c.Null[row] {
+		return buf, false
+	}
+	switch {
+	case c.Kind.inInts():
+		buf = strconv.AppendInt(buf, c.Ints[row], 10)
+	case c.Kind == Float:
+		f := c.Floats[row]
+		if f == math.Trunc(f) && math.Abs(f) < 1<<63 {
+			buf = strconv.AppendInt(buf, int64(f), 10)
+		} else {
+			buf = strconv.AppendFloat(buf, f, 'g', -1, 64)
+		}
+	default:
+		buf = append(buf, c.At(row)...)
+	}
+	return append(buf, 0), true
+}
+
+// RowKey appends the canonical form of the values of a row in several columns.
+// It returns false if one of them is null.
+func RowKey(buf []byte, columns []*Column, row int) ([]byte, bool) {
+	ok := true
+	for _, c := range columns {
+		if buf, ok = AppendKey(buf, c, row); !ok {
+			return buf, false
+		}
+	}
+	return buf, true
+}
+
+// AppendAs adds a row's value of a column to another column of a kind that can
+// hold it: a number written as text for a text column and the other way
+// round. It returns false, and adds nothing, if the value has no such form;
+// then nothing stored can equal it.
+func (c *Column) AppendAs(from *Column, row int) bool {
+	if from.Null[row] {
+		c.AppendNull()
+		return true
+	}
+	if c.Kind == from.Kind {
+		c.AppendFrom(from, row)
+		return true
+	}
+	switch {
+	case c.Kind.inBytes() && from.Kind.inBytes():
+		text := string(from.At(row))
+		if c.Kind == UUID {
+			if text = strings.ToLower(text); !isUUID(text) {
+				return false
+			}
+		}
+		c.AppendText(text)
+	case c.Kind == Int && from.Kind.inBytes():
+		n, err := strconv.ParseInt(string(from.At(row)), 10, 64)
+		if err != nil {
+			return false
+		}
+		c.AppendInt(n)
+	case c.Kind == Int && from.Kind == Float:
+		f := from.Floats[row]
+		if f != math.Trunc(f) || math.Abs(f) >= 1<<63 {
+			return false
+		}
+		c.AppendInt(int64(f))
+	case c.Kind == Float && from.Kind == Int:
+		c.AppendFloat(float64(from.Ints[row]))
+	case c.Kind == Float && from.Kind.inBytes():
+		f, err := strconv.ParseFloat(string(from.At(row)), 64)
+		if err != nil {
+			return false
+		}
+		c.AppendFloat(f)
+	case (c.Kind == Text || c.Kind == Decimal) && from.Kind == Int:
+		c.AppendText(strconv.FormatInt(from.Ints[row], 10))
+	case (c.Kind == Text || c.Kind == Decimal) && from.Kind == Float:
+		c.AppendText(strconv.FormatFloat(from.Floats[row], 'g', -1, 64))
+	case c.Kind == Text && from.Kind == Time:
+		c.AppendText(FormatTime(from.Ints[row]))
+	case c.Kind == Text && from.Kind == Date:
+		c.AppendText(FormatDate(from.Ints[row]))
+	case c.Kind.inInts() && from.Kind.inBytes():
+		v, ok := ParseMoment(c.Kind, string(from.At(row)))
+		if !ok {
+			return false
+		}
+		c.AppendInt(v)
+	default:
+		return false
+	}
+	return true
+}
+
+// isUUID reports whether text is a UUID in lower case: RFC 9562, section 4.
+func isUUID(text string) bool {
+	if len(text) != 36 {
+		return false
+	}
+	for i, c := range []byte(text) {
+		switch dash := i == 8 || i == 13 || i == 18 || i == 23; {
+		case dash != (c == '-'):
+			return false
+		case !dash && (c < '0' || c > '9') && (c < 'a' || c > 'f'):
+			return false
+		}
+	}
+	return true
+}

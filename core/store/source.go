@@ -1,0 +1,146 @@
+package store
+
+import "context"
+
+// A Source is one configured store. Its methods may be called at the same time.
+type Source interface {
+	// Catalogue asks the store what it holds.
+	Catalogue(ctx context.Context) (*Catalogue, error)
+	// Abilities says what the engine may leave to the store.
+	Abilities() Abilities
+	// Prepare makes a request of reads that go together. It asks nothing of the
+	// store; reads are as the catalogue and the abilities allow. The reads must
+	// not be changed afterwards.
+	Prepare(catalogue *Catalogue, reads []*Read) (Request, error)
+	// Ping reports whether the store answers.
+	Ping(ctx context.Context) error
+	// Close frees what the source holds; requests under way may fail.
+	Close() error
+}
+
+// A KeyReader is a Source that cannot read every record set by every field.
+type KeyReader interface {
+	// CanRead reports how set can be read by the fields keys, together with
+	// conditions on the fields where: with many keys in one request, one key
+	// for each request, or not at all, which is an error that says what can.
+	CanRead(set string, keys, where []string) (many bool, err error)
+}
+
+// Abilities is what a store can do by itself.
+type Abilities struct {
+	Fold  bool     // a read nested below another of the same source is part of its request
+	Group Grouping // which reads of a wave are one request
+	Page  Paging   // what sorting and paging it does
+}
+
+// Grouping says which reads of one wave are one request.
+type Grouping uint8
+
+const (
+	ByRead   Grouping = iota // each read is a request
+	BySet                    // all keyed reads of one record set
+	BySource                 // all reads
+)
+
+// Paging says which reads a store sorts and pages itself.
+type Paging uint8
+
+const (
+	PageNothing Paging = iota // none: the engine sorts and cuts
+	PageWhole                 // reads without keys
+	PagePerKey                // keyed and folded reads too, for each key or row above
+)
+
+// A Read is what a request wants of one record set. Reads of a request form
+// trees by Parent.
+type Read struct {
+	Set     string
+	Columns []Wanted
+	// Keys are positions in Columns: the rows wanted have there one of the
+	// combinations of values that the Input brings. Empty: all rows.
+	Keys  []int
+	Where []Condition
+	Sort  []Order
+	// Limit and Offset say that the Input bounds the rows: of the read, or for
+	// each key or row above where the store pages by key.
+	Limit, Offset bool
+
+	// Parent is the position in the request of the read that this one is folded
+	// into, or -1. Its rows are those whose There equals the Here of the row
+	// above, directly or by a pair of Through.
+	Parent      int
+	Here, There []string // fields of the two record sets
+	Through     *Through // or nil
+	Single      bool     // There is known to be unique: at most one row for each above
+}
+
+// Through is the record set that holds the pairs of a many-to-many relationship.
+type Through struct {
+	Set   string
+	Here  []string // its fields that equal the Here of the row above
+	There []string // its fields that equal the There of the row
+}
+
+// Wanted is a column of an answer.
+type Wanted struct {
+	Path   string   // the field, or a path of fields with dots
+	Kind   Kind     // how the values are wanted
+	Elem   *Wanted  // of List; its Path is empty
+	Fields []Wanted // of Record and Records; their paths begin at the nested record
+}
+
+// A Condition wants a field to equal one of the values that the Input brings;
+// where it brings none, no record fits.
+type Condition struct {
+	Path string
+	Kind Kind // of the values in the input
+	Many bool // there can be several values in the input
+}
+
+// An Order is one sort key. Records without a value come first in ascending
+// order and last in descending order. Equal rows keep an order that does not
+// change from one request to the next.
+type Order struct {
+	Path string
+	Desc bool
+}
+
+// An Input is what a read is asked with in one run.
+type Input struct {
+	Keys   []Column // one for each of Read.Keys: row by row, the distinct combinations
+	Where  []Column // one for each of Read.Where
+	Limit  int64    // if Read.Limit
+	Offset int64    // if Read.Offset
+}
+
+// A Request is prepared and can be run any number of times, also at once.
+type Request interface {
+	Describe() Description
+	// Run asks the store. There is an input for each read of the request. The
+	// answer belongs to the caller; the inputs are not kept.
+	Run(ctx context.Context, in []Input) (*Answer, error)
+}
+
+// A Description tells what a request asks.
+type Description struct {
+	Asks      string // for callers: record sets and fields, no statement and no address
+	Statement string // for operators: the statement, filter or address template
+	EachKey   bool   // the store takes one key at a time: up to a request for each distinct key
+}
+
+// An Answer is what came back for a request.
+type Answer struct {
+	Tables   []*Table // one for each read
+	Requests int      // round trips made
+}
+
+// Records returns the number of rows of all tables.
+func (a *Answer) Records() int {
+	n := 0
+	for _, t := range a.Tables {
+		if t != nil {
+			n += t.Len
+		}
+	}
+	return n
+}

@@ -1,0 +1,139 @@
+// Package validate tells whether an operation is a sound question to a schema:
+// section 5 (Validation) of the GraphQL specification, September 2025 edition.
+//
+// [Document] applies every rule to a parsed document and returns all faults in
+// the order of the text. Each rule reports under its title in the
+// specification. A fault is told once: what lies behind an unknown field or
+// type is not looked at.
+package validate
+
+import (
+	"fmt"
+
+	"osprey/core/language"
+	"osprey/core/schema"
+)
+
+// Document returns the faults of doc, which must have parsed without problems.
+func Document(s *schema.Schema, doc *language.Document) language.Problems {
+	c := &checker{schema: s, fragments: map[string]*language.Fragment{}}
+	c.collect(doc)
+	c.fragmentRules()
+	for _, f := range c.fragmentList {
+		if on := c.composite(f.On); on != nil {
+			c.directives(f.Directives, "FRAGMENT_DEFINITION")
+			c.selections(f.Selections, on)
+		}
+	}
+	for _, op := range c.operations {
+		c.operation(op)
+	}
+	if !c.problems.Failed() {
+		// Merging looks at fields across fragments, and would only repeat what
+		// is wrong in one of them.
+		c.merging()
+	}
+	c.problems.Sort()
+	return c.problems
+}
+
+type checker struct {
+	schema       *schema.Schema
+	operations   []*language.Operation
+	fragments    map[string]*language.Fragment
+	fragmentList []*language.Fragment
+	problems     language.Problems
+
+	// What the definition under way uses; filled by selections.
+	uses *uses
+	// uses of each fragment, by name
+	fragmentUses map[string]*uses
+}
+
+// uses is what one definition's own text refers to.
+type uses struct {
+	spreads   []*language.FragmentSpread
+	variables []variableUse
+}
+
+// A variableUse is a variable at a place where a type is expected.
+type variableUse struct {
+	variable   *language.Variable
+	expected   schema.Type // nil where any type may stand
+	hasDefault bool        // the place has a default of its own
+}
+
+func (c *checker) report(rule string, pos language.Pos, msg string) {
+	c.problems.Add(rule, pos, "%s", msg)
+}
+
+// collect sorts the definitions: sections 5.1.1, 5.2.2.1, 5.2.3.1 and 5.5.1.1.
+func (c *checker) collect(doc *language.Document) {
+	names := map[string]*language.Operation{}
+	for _, d := range doc.Definitions {
+		switch d := d.(type) {
+		case *language.Operation:
+			c.operations = append(c.operations, d)
+			if first := names[d.Name.Text]; first != nil && d.Name.Text != "" {
+				c.problems.Add("Operation Name Uniqueness", d.Name.Pos, "there is another operation called %s", d.Name.Text).
+					Others = []language.Pos{first.Name.Pos}
+				continue
+			}
+			names[d.Name.Text] = d
+		case *language.Fragment:
+			if first := c.fragments[d.Name.Text]; first != nil {
+				c.problems.Add("Fragment Name Uniqueness", d.Name.Pos, "there is another fragment called %s", d.Name.Text).
+					Others = []language.Pos{first.Name.Pos}
+				continue
+			}
+			c.fragments[d.Name.Text] = d
+			c.fragmentList = append(c.fragmentList, d)
+		default:
+			c.report("Executable Definitions", d.Start(), "a definition of the type system cannot stand among operations; it belongs into the schema")
+		}
+	}
+	if len(c.operations) > 1 {
+		for _, op := range c.operations {
+			if op.Name.Text == "" {
+				c.report("Lone Anonymous Operation", op.Pos, "an operation without a name must be the only one of its document; give it a name")
+			}
+		}
+	}
+}
+
+// operation checks one operation with the fragments it reaches.
+func (c *checker) operation(op *language.Operation) {
+	root := c.schema.Root(op.Kind)
+	if root == nil {
+		c.problems.Add("Operation Type Existence", op.Pos, "the schema has no type for a %s", op.Kind).
+			Fix = fmt.Sprintf("define a root type %q, or ask with another kind of operation", rootName(op.Kind))
+		return
+	}
+	c.uses = &uses{}
+	c.directives(op.Directives, map[language.OperationKind]string{
+		language.Query: "QUERY", language.Mutation: "MUTATION", language.Subscription: "SUBSCRIPTION"}[op.Kind])
+	c.variableDefinitions(op)
+	c.selections(op.Selections, root)
+	own := c.uses
+	c.uses = nil
+	c.variableRules(op, own)
+	if op.Kind == language.Subscription {
+		c.singleRootField(op, root)
+	}
+}
+
+func rootName(kind language.OperationKind) string {
+	return map[language.OperationKind]string{language.Query: "Query", language.Mutation: "Mutation", language.Subscription: "Subscription"}[kind]
+}
+
+// directives checks directives in an operation: section 5.7.
+func (c *checker) directives(list []*language.Directive, location string) {
+	schema.CheckDirectives(c.schema, list, location, c.report, c.variable)
+}
+
+// variable notes the use of a variable.
+func (c *checker) variable(v *language.Variable, expected schema.Type, hasDefault bool) {
+	if c.uses != nil {
+		c.uses.variables = append(c.uses.variables, variableUse{variable: v, expected: expected, hasDefault: hasDefault})
+	}
+}

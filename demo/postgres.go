@@ -1,0 +1,154 @@
+package demo
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"os/user"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// A Cluster is a private PostgreSQL server on loopback.
+type Cluster struct {
+	URL   string // of its database "harbour"
+	child *child
+}
+
+// password is that of the cluster's only role; it guards made-up data.
+const password = "harbour"
+
+// StartCluster starts the PostgreSQL server of Debian's packages over the data
+// in dir, which is made if it is not there. Root cannot run the server, so it
+// then runs as the user postgres.
+func StartCluster(ctx context.Context, dir string, port int) (*Cluster, error) {
+	bin, err := postgresBin()
+	if err != nil {
+		return nil, err
+	}
+	as, err := serverUser()
+	if err != nil {
+		return nil, err
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, err
+	}
+	if as != nil {
+		if err := os.Chown(dir, int(as.Uid), int(as.Gid)); err != nil {
+			return nil, err
+		}
+	}
+	// A cluster is whole when its marker is there; initdb may have been killed.
+	marker := filepath.Join(dir, "osprey-ready")
+	if _, err := os.Stat(marker); err != nil {
+		if err := initCluster(ctx, bin, dir, as); err != nil {
+			return nil, err
+		}
+		if err := os.WriteFile(marker, nil, 0o644); err != nil {
+			return nil, err
+		}
+	}
+	c := &Cluster{URL: fmt.Sprintf("postgres://harbour:%s@127.0.0.1:%d/harbour", password, port)}
+	c.child, err = startChild("PostgreSQL", syscall.SIGINT, as, filepath.Join(bin, "postgres"), "-D", filepath.Join(dir, "data"),
+		"-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
+		"-c", "shared_preload_libraries=pg_stat_statements", "-c", "synchronous_commit=off", "-c", "max_connections=60", "-c", "log_min_messages=fatal")
+	if err != nil {
+		return nil, err
+	}
+	if err := c.wait(ctx, port); err != nil {
+		c.Stop()
+		return nil, err
+	}
+	return c, nil
+}
+
+// Stop ends the server.
+func (c *Cluster) Stop() { c.child.end() }
+
+// postgresBin returns the folder of the newest server that is installed.
+func postgresBin() (string, error) {
+	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/postgres")
+	if len(found) == 0 {
+		return "", errors.New("PostgreSQL is not installed; run: make tools (or apt-get install postgresql)")
+	}
+	version := func(path string) int {
+		n, _ := strconv.Atoi(strings.Split(path, "/")[4])
+		return n
+	}
+	return filepath.Dir(slices.MaxFunc(found, func(a, b string) int { return version(a) - version(b) })), nil
+}
+
+// serverUser returns the user that runs servers, or nil for the current one.
+func serverUser() (*syscall.Credential, error) {
+	if os.Getuid() != 0 {
+		return nil, nil
+	}
+	u, err := user.Lookup("postgres")
+	if err != nil {
+		return nil, fmt.Errorf("root cannot run PostgreSQL, and there is no user postgres: %w", err)
+	}
+	uid, _ := strconv.ParseUint(u.Uid, 10, 32)
+	gid, _ := strconv.ParseUint(u.Gid, 10, 32)
+	return &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}, nil
+}
+
+func initCluster(ctx context.Context, bin, dir string, as *syscall.Credential) error {
+	data, secret := filepath.Join(dir, "data"), filepath.Join(dir, "password")
+	if err := os.RemoveAll(data); err != nil {
+		return err
+	}
+	if err := os.WriteFile(secret, []byte(password+"\n"), 0o600); err != nil {
+		return err
+	}
+	defer os.Remove(secret)
+	if as != nil {
+		if err := os.Chown(secret, int(as.Uid), int(as.Gid)); err != nil {
+			return err
+		}
+	}
+	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), "-D", data, "-U", "harbour", "--auth=scram-sha-256",
+		"--pwfile="+secret, "-E", "UTF8", "--locale=C.UTF-8", "--no-sync")
+	cmd.Dir = "/"
+	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: as}
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return fmt.Errorf("initdb: %w: %s", err, strings.TrimSpace(string(out)))
+	}
+	return nil
+}
+
+// wait waits until the server takes connections, and makes the database.
+func (c *Cluster) wait(ctx context.Context, port int) error {
+	admin := fmt.Sprintf("postgres://harbour:%s@127.0.0.1:%d/postgres", password, port)
+	deadline := time.Now().Add(30 * time.Second)
+	for {
+		conn, err := pgx.Connect(ctx, admin)
+		if err == nil {
+			defer conn.Close(ctx)
+			var has bool
+			if err := conn.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_database WHERE datname = 'harbour')`).Scan(&has); err != nil || has {
+				return err
+			}
+			_, err = conn.Exec(ctx, `CREATE DATABASE harbour`)
+			return err
+		}
+		if ended := c.child.ended(); ended != nil {
+			return ended
+		}
+		if time.Now().After(deadline) {
+			return fmt.Errorf("PostgreSQL does not answer: %w", err)
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
+}

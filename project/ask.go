@@ -1,0 +1,271 @@
+package project
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"osprey/core/execute"
+	"osprey/core/language"
+	"osprey/core/plan"
+	"osprey/core/schema"
+	"osprey/core/validate"
+)
+
+// A Question is a request as clients send it.
+type Question struct {
+	Query         string         `json:"query"`
+	OperationName string         `json:"operationName,omitempty"`
+	Variables     map[string]any `json:"variables,omitempty"` // decoded with json.Decoder.UseNumber
+}
+
+// The codes of request errors.
+const (
+	CodeSyntax    = "SYNTAX"
+	CodeInvalid   = "INVALID"
+	CodeVariables = "VARIABLES"
+	CodeNotYet    = "NOT_SUPPORTED"
+)
+
+// A Fault is an error as the answer tells it: section 7.1.2.
+type Fault struct {
+	Message    string
+	Locations  []language.Position
+	Path       []any
+	Code       string
+	Source     string
+	Rule       string
+	Coordinate string
+	Fix        string
+	More       int // how many further fields have the same error
+}
+
+// An Answer is the response to a question.
+type Answer struct {
+	// Refused says that the question could not be run at all: the answer has
+	// no data (section 7.1.1, request errors).
+	Refused bool
+	Data    []byte // JSON
+	Faults  []Fault
+	Calls   []execute.Call
+	Plan    *plan.Plan // nil if refused
+}
+
+// Ask answers a question.
+func (r *Revision) Ask(ctx context.Context, q *Question) *Answer {
+	p, vars, faults := r.Plan(q)
+	if faults != nil {
+		return &Answer{Refused: true, Faults: faults}
+	}
+	if limit := r.project.Config.Limits.Timeout; limit > 0 {
+		var cancel context.CancelFunc
+		ctx, cancel = context.WithTimeout(ctx, limit)
+		defer cancel()
+	}
+	result := execute.Run(ctx, p, vars, execute.Options{Now: time.Now})
+	a := &Answer{Data: result.Data, Calls: result.Calls, Plan: p}
+	d := r.document(q.Query)
+	for _, e := range result.Errors {
+		f := Fault{Message: e.Msg, Path: e.Path, Code: e.Code, Source: e.Source, More: e.More}
+		if at := d.source.Position(e.Pos); at.Line > 0 {
+			f.Locations = []language.Position{at}
+		}
+		a.Faults = append(a.Faults, f)
+	}
+	for _, c := range result.Calls {
+		if c.Err != nil {
+			r.project.log.ErrorContext(ctx, "a store request failed", "source", c.Source, "asks", c.Asks, "operation", p.Name, "error", c.Err)
+		}
+	}
+	return a
+}
+
+// Plan checks a question and plans it, without asking any store. It returns
+// the coerced variables; or the faults for which it is refused.
+func (r *Revision) Plan(q *Question) (*plan.Plan, map[string]schema.Value, []Fault) {
+	d := r.document(q.Query)
+	if d.problems.Failed() {
+		return nil, nil, d.faults()
+	}
+	op, fault := operationOf(d.doc, q.OperationName)
+	if fault != nil {
+		return nil, nil, []Fault{*fault}
+	}
+	if op.Kind == language.Subscription {
+		return nil, nil, []Fault{{Message: "this version of Osprey does not answer subscriptions yet", Code: CodeNotYet}}
+	}
+	vars, faults := r.variables(d, op, q.Variables)
+	if faults != nil {
+		return nil, nil, faults
+	}
+	return r.plan(d, op, vars), vars, nil
+}
+
+// faults returns the problems of a document as the answer tells them.
+func (d *parsed) faults() []Fault {
+	var list []Fault
+	for _, p := range d.problems {
+		if p.Severity != language.Error {
+			continue
+		}
+		f := Fault{Message: p.Msg, Code: CodeInvalid, Rule: p.Rule, Coordinate: p.Coordinate, Fix: p.Fix}
+		if p.Rule == "syntax" {
+			f.Code = CodeSyntax
+		}
+		for _, pos := range append([]language.Pos{p.Pos}, p.Others...) {
+			if at := d.source.Position(pos); at.Line > 0 {
+				f.Locations = append(f.Locations, at)
+			}
+		}
+		list = append(list, f)
+	}
+	return list
+}
+
+// operationOf chooses the operation to run: GetOperation of section 6.1.
+func operationOf(doc *language.Document, name string) (*language.Operation, *Fault) {
+	var all []*language.Operation
+	var names []string
+	for _, d := range doc.Definitions {
+		if op, ok := d.(*language.Operation); ok {
+			all = append(all, op)
+			if op.Name.Text != "" {
+				names = append(names, op.Name.Text)
+			}
+			if name != "" && op.Name.Text == name {
+				return op, nil
+			}
+		}
+	}
+	switch {
+	case name != "":
+		return nil, &Fault{Message: fmt.Sprintf("the document has no operation %q%s", name, language.DidYouMean(name, names)), Code: CodeInvalid}
+	case len(all) == 0:
+		return nil, &Fault{Message: "the document has no operation, only fragments", Code: CodeInvalid}
+	case len(all) > 1:
+		return nil, &Fault{Message: "the document has several operations; say with operationName which one to run: " + language.OneOf(names), Code: CodeInvalid}
+	}
+	return all[0], nil
+}
+
+// variables coerces the values of an operation's variables: section 6.1.2.
+func (r *Revision) variables(d *parsed, op *language.Operation, given map[string]any) (map[string]schema.Value, []Fault) {
+	vars := map[string]schema.Value{}
+	var faults []Fault
+	for _, def := range op.Variables {
+		name := def.Name.Text
+		t := validate.VariableType(r.Schema, def.Type)
+		v, ok := given[name]
+		if !ok {
+			if def.Default != nil {
+				value, _, err := schema.CoerceLiteral(t, def.Default, nil)
+				if err == nil {
+					vars[name] = value
+					continue
+				}
+			} else if !schema.IsNonNull(t) {
+				continue
+			}
+			faults = append(faults, Fault{Message: fmt.Sprintf("the variable $%s of the type %s is required and was not given", name, t),
+				Code: CodeVariables, Locations: []language.Position{d.source.Position(def.Pos)}})
+			continue
+		}
+		value, err := schema.CoerceJSON(t, v)
+		if err != nil {
+			faults = append(faults, Fault{Message: fmt.Sprintf("the variable $%s of the type %s does not fit: %v", name, t, err),
+				Code: CodeVariables, Locations: []language.Position{d.source.Position(def.Pos)}})
+			continue
+		}
+		vars[name] = value
+	}
+	return vars, faults
+}
+
+// AppendJSON appends the response as JSON: section 7.2. With calls, it tells
+// the store requests under extensions.
+func (a *Answer) AppendJSON(buf []byte, calls bool) []byte {
+	buf = append(buf, '{')
+	if len(a.Faults) > 0 {
+		buf = append(buf, `"errors":`...)
+		list := make([]faultJSON, len(a.Faults))
+		for i := range a.Faults {
+			list[i] = a.Faults[i].json()
+		}
+		text, _ := json.Marshal(list)
+		buf = append(buf, text...)
+		if !a.Refused {
+			buf = append(buf, ',')
+		}
+	}
+	if !a.Refused {
+		buf = append(buf, `"data":`...)
+		buf = append(buf, a.Data...)
+	}
+	if calls && !a.Refused {
+		text, _ := json.Marshal(a.CallsJSON())
+		buf = append(append(append(buf, `,"extensions":{"calls":`...), text...), '}')
+	}
+	return append(buf, '}')
+}
+
+type faultJSON struct {
+	Message    string         `json:"message"`
+	Locations  []locationJSON `json:"locations,omitempty"`
+	Path       []any          `json:"path,omitempty"`
+	Extensions extensionsJSON `json:"extensions"`
+}
+
+type locationJSON struct {
+	Line   int `json:"line"`
+	Column int `json:"column"`
+}
+
+type extensionsJSON struct {
+	Code       string `json:"code"`
+	Source     string `json:"source,omitempty"`
+	Rule       string `json:"rule,omitempty"`
+	Coordinate string `json:"coordinate,omitempty"`
+	Fix        string `json:"fix,omitempty"`
+	More       int    `json:"more,omitempty"`
+}
+
+func (f *Fault) json() faultJSON {
+	j := faultJSON{Message: f.Message, Path: f.Path, Extensions: extensionsJSON{f.Code, f.Source, f.Rule, f.Coordinate, f.Fix, f.More}}
+	for _, l := range f.Locations {
+		j.Locations = append(j.Locations, locationJSON{l.Line, l.Column})
+	}
+	return j
+}
+
+// CallJSON is a store request as extensions.calls tells it.
+type CallJSON struct {
+	Wave     int     `json:"wave"`
+	Source   string  `json:"source"`
+	Asks     string  `json:"asks"`
+	Requests int     `json:"requests"`
+	Keys     int     `json:"keys"`
+	Records  int     `json:"records"`
+	Millis   float64 `json:"ms"`
+	Failed   bool    `json:"failed,omitempty"`
+}
+
+// CallsJSON returns the store requests in the order of their waves.
+func (a *Answer) CallsJSON() []CallJSON {
+	list := []CallJSON{}
+	for _, c := range a.Calls {
+		list = append(list, CallJSON{c.Wave, c.Source, c.Asks, c.Requests, c.Keys, c.Records,
+			float64(c.Time.Microseconds()) / 1000, c.Err != nil})
+	}
+	return list
+}
+
+// Changes reports whether the question asks for a mutation.
+func (r *Revision) Changes(q *Question) bool {
+	d := r.document(q.Query)
+	if d.problems.Failed() {
+		return false
+	}
+	op, _ := operationOf(d.doc, q.OperationName)
+	return op != nil && op.Kind == language.Mutation
+}

@@ -1,0 +1,238 @@
+package project
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"sort"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/goccy/go-yaml"
+
+	"osprey/core/binding"
+	"osprey/core/language"
+	"osprey/core/store"
+)
+
+// ConfigFile is the name of a project's configuration.
+const ConfigFile = "osprey.yaml"
+
+// Config is what osprey.yaml says.
+type Config struct {
+	Listen  string                   `yaml:"listen"`  // host:port of the service
+	Sources map[string]*SourceConfig `yaml:"sources"` // by name
+	Limits  Limits                   `yaml:"limits"`
+}
+
+// Limits bounds what one request may cost. Zero means the default.
+type Limits struct {
+	Body    string        `yaml:"body"`    // largest request body, such as 1MB
+	Timeout time.Duration `yaml:"timeout"` // for a whole operation
+	Plans   int           `yaml:"plans"`   // how many planned operations are kept
+}
+
+// SourceConfig is one source of osprey.yaml.
+type SourceConfig struct {
+	Kind        string               `yaml:"kind"`
+	URL         string               `yaml:"url"`
+	Naming      string               `yaml:"naming"`
+	Timeout     time.Duration        `yaml:"timeout"`
+	Pool        int                  `yaml:"pool"`
+	Sample      int                  `yaml:"sample"`
+	Concurrency int                  `yaml:"concurrency"`
+	MaxAnswer   string               `yaml:"maxAnswer"`
+	Headers     map[string]string    `yaml:"headers"`
+	Forward     []string             `yaml:"forward"`
+	Sets        map[string]SetConfig `yaml:"sets"`
+}
+
+// SetConfig is one resource of a REST source.
+type SetConfig struct {
+	Key    Strings       `yaml:"key"`
+	Fields yaml.MapSlice `yaml:"fields"`
+	Reads  []struct {
+		Get  string `yaml:"get"`
+		Many string `yaml:"many"`
+		Pick string `yaml:"pick"`
+	} `yaml:"reads"`
+}
+
+// Strings is one string or a list of them.
+type Strings []string
+
+// UnmarshalYAML reads either form.
+func (s *Strings) UnmarshalYAML(data []byte) error {
+	var one string
+	if yaml.Unmarshal(data, &one) == nil {
+		*s = Strings{one}
+		return nil
+	}
+	var many []string
+	err := yaml.Unmarshal(data, &many)
+	*s = many
+	return err
+}
+
+// The rules under which problems of the configuration are told.
+const (
+	ruleConfig      = "configuration"
+	ruleEnvironment = "environment"
+)
+
+// yamlPlace finds the place in an error of the YAML library.
+var yamlPlace = regexp.MustCompile(`^\[(\d+):(\d+)\] `)
+
+// readConfig reads osprey.yaml. Places in its problems are in src.
+func readConfig(src *language.Source, getenv func(string) (string, bool)) (*Config, language.Problems) {
+	var problems language.Problems
+	config := &Config{}
+	if err := yaml.UnmarshalWithOptions([]byte(src.Text), config, yaml.Strict()); err != nil {
+		msg := strings.SplitN(err.Error(), "\n", 2)[0]
+		pos := src.Pos(0)
+		if m := yamlPlace.FindStringSubmatch(msg); m != nil {
+			msg = msg[len(m[0]):]
+			line, _ := strconv.Atoi(m[1])
+			column, _ := strconv.Atoi(m[2])
+			pos = placeOf(src, line, column)
+		}
+		problems.Add(ruleConfig, pos, "%s", msg)
+		return config, problems
+	}
+	expand := func(what string, text *string) {
+		*text = expandVariables(*text, getenv, func(name string) {
+			problems.Add(ruleEnvironment, findText(src, "${"+name), "the environment variable %s, which %s needs, is not set", name, what).
+				Fix = "set it, or write ${" + name + ":-…} with a default"
+		})
+	}
+	expand("listen", &config.Listen)
+	if len(config.Sources) == 0 {
+		problems.Add(ruleConfig, src.Pos(0), "no sources are configured").Fix = "add them under \"sources:\""
+	}
+	for _, name := range sortedNames(config.Sources) {
+		s := config.Sources[name]
+		pos := findText(src, name+":")
+		if s == nil {
+			problems.Add(ruleConfig, pos, "the source %s is empty", name)
+			config.Sources[name] = &SourceConfig{}
+			continue
+		}
+		expand("the source "+name, &s.URL)
+		for header, v := range s.Headers {
+			expand("the source "+name, &v)
+			s.Headers[header] = v
+		}
+		if s.Naming == "" {
+			s.Naming = string(binding.Exact)
+		}
+		if !slices.Contains(binding.Namings, s.Naming) {
+			problems.Add(ruleConfig, pos, "the source %s has the naming rule %q; there are %s", name, s.Naming, strings.Join(binding.Namings, ", "))
+		}
+	}
+	return config, problems
+}
+
+func sortedNames[T any](m map[string]T) []string {
+	names := make([]string, 0, len(m))
+	for name := range m {
+		names = append(names, name)
+	}
+	sort.Strings(names)
+	return names
+}
+
+// placeOf returns the place of a line and column.
+func placeOf(src *language.Source, line, column int) language.Pos {
+	offset := 0
+	for range line - 1 {
+		i := strings.IndexByte(src.Text[offset:], '\n')
+		if i < 0 {
+			break
+		}
+		offset += i + 1
+	}
+	return src.Pos(min(offset+column-1, len(src.Text)))
+}
+
+// findText returns the first place of a text, or the beginning.
+func findText(src *language.Source, text string) language.Pos {
+	return src.Pos(max(strings.Index(src.Text, text), 0))
+}
+
+// variable matches ${NAME} and ${NAME:-default}, as shells write them.
+var variable = regexp.MustCompile(`\$\{([A-Za-z_][A-Za-z0-9_]*)(:-([^}]*))?\}`)
+
+// expandVariables replaces environment variables; missing is told of those
+// that are not set and have no default.
+func expandVariables(text string, getenv func(string) (string, bool), missing func(name string)) string {
+	return variable.ReplaceAllStringFunc(text, func(use string) string {
+		m := variable.FindStringSubmatch(use)
+		if v, ok := getenv(m[1]); ok && (v != "" || m[2] == "") {
+			return v
+		}
+		if m[2] == "" {
+			missing(m[1])
+		}
+		return m[3]
+	})
+}
+
+// size reads a number of bytes such as 1MB; def if it is empty.
+func size(text string, def int64) (int64, error) {
+	if text == "" {
+		return def, nil
+	}
+	units := []struct {
+		suffix string
+		bytes  int64
+	}{{"KB", 1 << 10}, {"MB", 1 << 20}, {"GB", 1 << 30}, {"B", 1}, {"", 1}}
+	for _, u := range units {
+		if number, ok := strings.CutSuffix(strings.ToUpper(text), u.suffix); ok {
+			n, err := strconv.ParseInt(strings.TrimSpace(number), 10, 64)
+			if err != nil || n <= 0 {
+				break
+			}
+			return n * u.bytes, nil
+		}
+	}
+	return 0, fmt.Errorf("%q is no number of bytes such as 512KB or 1MB", text)
+}
+
+// restFields reads the fields of a resource: name: kind, with "?" behind it
+// for what may be missing and brackets around it for a list.
+func restFields(list yaml.MapSlice) ([]fieldConfig, error) {
+	var fields []fieldConfig
+	for _, item := range list {
+		name, word := fmt.Sprint(item.Key), fmt.Sprint(item.Value)
+		f := fieldConfig{name: name}
+		word, f.nullable = strings.CutSuffix(word, "?")
+		if inner, ok := strings.CutPrefix(word, "["); ok {
+			f.list, word = true, strings.TrimSuffix(inner, "]")
+		} else if l, ok := item.Value.([]any); ok && len(l) == 1 {
+			f.list, word = true, fmt.Sprint(l[0]) // [text] is a list in YAML too
+		}
+		var known bool
+		if f.kind, known = store.KindNamed(word); !known {
+			return nil, fmt.Errorf("the field %s is of the kind %q; there are bool, int, float, text, decimal, time, date, clock, uuid, json", name, word)
+		}
+		fields = append(fields, f)
+	}
+	return fields, nil
+}
+
+type fieldConfig struct {
+	name     string
+	kind     store.Kind
+	list     bool
+	nullable bool
+}
+
+// MaxBody returns the largest request body in bytes; 0 means the default.
+func (l Limits) MaxBody() (int64, error) {
+	n, err := size(l.Body, 0)
+	if err != nil {
+		return 0, fmt.Errorf("limits.body: %w", err)
+	}
+	return n, nil
+}

@@ -1,0 +1,263 @@
+// Package project loads a project folder into a [Revision]: configuration,
+// sources, schema and bindings, checked as a whole, ready to be asked.
+//
+// A source whose store does not answer does not keep a project from opening:
+// its fields are errors until the store answers, and [Project.Follow] tries
+// again until it does.
+package project
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"osprey/core/binding"
+	"osprey/core/language"
+	"osprey/core/schema"
+)
+
+// A Project is an open project folder.
+type Project struct {
+	Dir     string
+	Config  *Config
+	Sources map[string]*Source
+
+	texts   []schema.Text
+	current atomic.Pointer[Revision]
+	log     *slog.Logger
+}
+
+// Findings is what loading a project found, with the places of its files.
+type Findings struct {
+	Problems language.Problems
+	place    func(language.Pos) language.Position
+	line     func(language.Position) string
+}
+
+// Error returns the number of errors.
+func (f *Findings) Error() string {
+	n := 0
+	for _, p := range f.Problems {
+		if p.Severity == language.Error {
+			n++
+		}
+	}
+	if n == 1 {
+		return "the project has an error"
+	}
+	return fmt.Sprintf("the project has %d errors", n)
+}
+
+// Place returns where a problem is.
+func (f *Findings) Place(p *language.Problem) language.Position { return f.place(p.Pos) }
+
+// Line returns the text of the line of a position.
+func (f *Findings) Line(at language.Position) string { return f.line(at) }
+
+// sourceFindings makes findings whose places are in one text.
+func sourceFindings(problems language.Problems, src *language.Source) *Findings {
+	return &Findings{problems, src.Position, func(p language.Position) string { return src.Line(p.Line) }}
+}
+
+// Open loads the project in dir. The error is a [*Findings] if the project is
+// at fault. A nil log means [slog.Default].
+func Open(ctx context.Context, dir string, log *slog.Logger) (*Project, *Findings, error) {
+	if log == nil {
+		log = slog.Default()
+	}
+	path := filepath.Join(dir, ConfigFile)
+	text, err := os.ReadFile(path)
+	if err != nil {
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil, nil, fmt.Errorf("%s is no project: it has no %s", dir, ConfigFile)
+		}
+		return nil, nil, err
+	}
+	src := language.NewSource(path, string(text))
+	config, problems := readConfig(src, os.LookupEnv)
+	if problems.Failed() {
+		f := sourceFindings(problems, src)
+		return nil, f, f
+	}
+	p := &Project{Dir: dir, Config: config, log: log}
+	if p.Sources, problems = openSources(config, src); problems.Failed() {
+		p.Close()
+		f := sourceFindings(problems, src)
+		return nil, f, f
+	}
+	if p.texts, err = readSchema(dir); err != nil {
+		p.Close()
+		return nil, nil, err
+	}
+	p.readCatalogues(ctx)
+	findings, err := p.Load()
+	if err != nil {
+		p.Close()
+		return nil, findings, err
+	}
+	return p, findings, nil
+}
+
+// readSchema reads every .graphql file below schema/.
+func readSchema(dir string) ([]schema.Text, error) {
+	root := filepath.Join(dir, "schema")
+	var texts []schema.Text
+	err := filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".graphql") {
+			return err
+		}
+		body, err := os.ReadFile(path)
+		texts = append(texts, schema.Text{Name: path, Body: string(body)})
+		return err
+	})
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, fmt.Errorf("%s has no folder schema/ with .graphql files", dir)
+	case err == nil && len(texts) == 0:
+		return nil, fmt.Errorf("%s holds no .graphql files", root)
+	}
+	return texts, err
+}
+
+// CheckTypes checks the types of a project, a folder of schema files or one
+// file, without any store. It returns the schema if it could be built.
+func CheckTypes(path string) (*schema.Schema, *Findings, error) {
+	var texts []schema.Text
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, nil, err
+	}
+	switch {
+	case !info.IsDir():
+		body, err := os.ReadFile(path)
+		if err != nil {
+			return nil, nil, err
+		}
+		texts = []schema.Text{{Name: path, Body: string(body)}}
+	default:
+		if _, err := os.Stat(filepath.Join(path, "schema")); err != nil {
+			return nil, nil, fmt.Errorf("%s has no folder schema/ with .graphql files", path)
+		}
+		if texts, err = readSchema(path); err != nil {
+			return nil, nil, err
+		}
+	}
+	s, problems := schema.Build(append([]schema.Text{binding.Directives}, texts...)...)
+	return s, schemaFindings(s, problems, texts), nil
+}
+
+// schemaFindings makes findings whose places are in the texts of a schema.
+func schemaFindings(s *schema.Schema, problems language.Problems, texts []schema.Text) *Findings {
+	return &Findings{problems, s.Position, func(at language.Position) string {
+		i := slices.IndexFunc(texts, func(t schema.Text) bool { return t.Name == at.Name })
+		if i < 0 {
+			return ""
+		}
+		return language.NewSource("", texts[i].Body).Line(at.Line)
+	}}
+}
+
+// readCatalogues asks all stores whose catalogue is not known, at once, and
+// reports whether any answered.
+func (p *Project) readCatalogues(ctx context.Context) (changed bool) {
+	var wait sync.WaitGroup
+	var any atomic.Bool
+	for _, s := range p.Sources {
+		if c, _ := s.known(); c != nil {
+			continue
+		}
+		wait.Go(func() {
+			if s.readCatalogue(ctx) == nil {
+				any.Store(true)
+			}
+		})
+	}
+	wait.Wait()
+	return any.Load()
+}
+
+// Load builds a revision of the schema and, if it has no errors, makes it the
+// current one. Requests that are under way finish on the one before.
+func (p *Project) Load() (*Findings, error) {
+	s, problems := schema.Build(append([]schema.Text{binding.Directives}, p.texts...)...)
+	findings := schemaFindings(s, problems, p.texts)
+	if problems.Failed() {
+		return findings, findings
+	}
+	sources := map[string]*binding.Source{}
+	for name, source := range p.Sources {
+		sources[name] = source.bind()
+	}
+	bound, more := binding.Bind(s, sources)
+	findings.Problems = append(findings.Problems, more...)
+	findings.Problems.Sort()
+	if more.Failed() {
+		return findings, findings
+	}
+	p.current.Store(newRevision(p, s, bound))
+	return findings, nil
+}
+
+// Revision returns the current revision.
+func (p *Project) Revision() *Revision { return p.current.Load() }
+
+// Follow tries the stores that did not answer again, until ctx ends. When one
+// answers, its fields become available.
+func (p *Project) Follow(ctx context.Context) {
+	const pause = 2 * time.Second
+	timer := time.NewTicker(pause)
+	defer timer.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-timer.C:
+		}
+		if !p.readCatalogues(ctx) {
+			continue
+		}
+		if findings, err := p.Load(); err != nil {
+			p.log.Error("a store came up, and the schema does not fit it", "problem", findings.Problems.Error())
+			continue
+		}
+		p.log.Info("a store came up, and its fields are available")
+	}
+}
+
+// Health tells, for each source, whether its store answers now; nil if so.
+func (p *Project) Health(ctx context.Context) map[string]error {
+	health := map[string]error{}
+	var mu sync.Mutex
+	var wait sync.WaitGroup
+	for name, s := range p.Sources {
+		wait.Go(func() {
+			err := s.Store.Ping(ctx)
+			if _, why := s.known(); err == nil && why != nil {
+				err = fmt.Errorf("its catalogue could not be read: %w", why)
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			health[name] = err
+		})
+	}
+	wait.Wait()
+	return health
+}
+
+// Close closes all sources.
+func (p *Project) Close() {
+	for _, s := range p.Sources {
+		if err := s.Store.Close(); err != nil {
+			p.log.Warn("a source did not close", "source", s.Name, "error", err)
+		}
+	}
+}

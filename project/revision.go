@@ -1,0 +1,105 @@
+package project
+
+import (
+	"hash/maphash"
+	"sync"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+
+	"osprey/core/binding"
+	"osprey/core/language"
+	"osprey/core/plan"
+	"osprey/core/schema"
+	"osprey/core/store"
+	"osprey/core/validate"
+)
+
+// A Revision is one checked and bound state of a project. It does not change
+// and is safe for concurrent use.
+type Revision struct {
+	Schema *schema.Schema
+	Bound  *binding.Bound
+
+	project *Project
+	known   *lru.Cache[uint64, *parsed]
+}
+
+// defaultPlans is how many planned operations a revision keeps.
+const defaultPlans = 1000
+
+var seed = maphash.MakeSeed()
+
+func newRevision(p *Project, s *schema.Schema, bound *binding.Bound) *Revision {
+	plans := p.Config.Limits.Plans
+	if plans <= 0 {
+		plans = defaultPlans
+	}
+	known, err := lru.New[uint64, *parsed](plans)
+	if err != nil {
+		panic(err) // only for a size below 1
+	}
+	return &Revision{Schema: s, Bound: bound, project: p, known: known}
+}
+
+// A parsed is a parsed and validated text of operations with its plans.
+type parsed struct {
+	source   *language.Source
+	doc      *language.Document
+	problems language.Problems
+
+	mu    sync.Mutex
+	plans []*variant
+}
+
+// A variant is a plan for the variables whose shape has this key.
+type variant struct {
+	op   *language.Operation
+	key  string
+	plan *plan.Plan
+}
+
+// maxVariants bounds the plans of one document: the oldest goes first.
+const maxVariants = 32
+
+// document parses and validates a text, or finds it among those seen before.
+func (r *Revision) document(text string) *parsed {
+	hash := maphash.String(seed, text)
+	if d, ok := r.known.Get(hash); ok && d.source.Text == text {
+		return d
+	}
+	d := &parsed{source: language.NewSource("", text)}
+	d.doc, d.problems = language.Parse(d.source)
+	if !d.problems.Failed() {
+		d.problems = validate.Document(r.Schema, d.doc)
+	}
+	r.known.Add(hash, d)
+	return d
+}
+
+// plan returns the plan of an operation for coerced variables.
+func (r *Revision) plan(d *parsed, op *language.Operation, vars map[string]schema.Value) *plan.Plan {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	for _, v := range d.plans {
+		if v.op == op && v.plan.Shape.Key(vars) == v.key {
+			return v.plan
+		}
+	}
+	p := plan.Build(r.Bound, d.doc, op, vars, r.prepare)
+	if len(d.plans) >= maxVariants {
+		d.plans = d.plans[1:]
+	}
+	d.plans = append(d.plans, &variant{op, p.Shape.Key(vars), p})
+	return p
+}
+
+// prepare makes a request of reads of one source. A store whose catalogue is
+// not known cannot be asked yet.
+func (r *Revision) prepare(source string, reads []*store.Read) (store.Request, error) {
+	catalogue := r.Bound.Sources[source].Catalogue
+	if catalogue == nil {
+		_, err := r.project.Sources[source].known()
+		return nil, store.NotReady(err)
+	}
+	return r.project.Sources[source].Store.Prepare(catalogue, reads)
+}

@@ -1,0 +1,128 @@
+package project
+
+import (
+	"context"
+	"fmt"
+	"sync"
+
+	"osprey/core/binding"
+	"osprey/core/language"
+	"osprey/core/store"
+	"osprey/stores/document"
+	"osprey/stores/relational"
+	"osprey/stores/rest"
+)
+
+// A Source is a configured store that is open.
+type Source struct {
+	Name  string
+	Kind  string
+	Store store.Source
+
+	naming binding.Naming
+
+	mu        sync.Mutex // guards what follows
+	catalogue *store.Catalogue
+	err       error // why there is no catalogue
+}
+
+// kinds opens each kind of source.
+var kinds = map[string]func(*SourceConfig) (store.Source, error){
+	"postgres": func(c *SourceConfig) (store.Source, error) {
+		return opened(relational.Open(relational.Config{URL: c.URL, Pool: c.Pool, Timeout: c.Timeout}))
+	},
+	"mongodb": func(c *SourceConfig) (store.Source, error) {
+		return opened(document.Open(document.Config{URL: c.URL, Pool: c.Pool, Timeout: c.Timeout, Sample: c.Sample}))
+	},
+	"rest": openREST,
+}
+
+// opened keeps a nil source from becoming an interface that is not nil.
+func opened[S store.Source](s S, err error) (store.Source, error) {
+	if err != nil {
+		return nil, err
+	}
+	return s, nil
+}
+
+func openREST(c *SourceConfig) (store.Source, error) {
+	maxBytes, err := size(c.MaxAnswer, 0)
+	if err != nil {
+		return nil, err
+	}
+	config := rest.Config{URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: c.Timeout, Concurrency: c.Concurrency, MaxBytes: maxBytes}
+	for _, name := range sortedNames(c.Sets) {
+		from := c.Sets[name]
+		set := rest.Set{Name: name, Key: from.Key}
+		fields, err := restFields(from.Fields)
+		if err != nil {
+			return nil, fmt.Errorf("set %s: %w", name, err)
+		}
+		for _, f := range fields {
+			set.Fields = append(set.Fields, rest.Field{Name: f.name, Kind: f.kind, List: f.list, Nullable: f.nullable})
+		}
+		for _, r := range from.Reads {
+			set.Reads = append(set.Reads, rest.ReadForm{Get: r.Get, Many: r.Many, Pick: r.Pick})
+		}
+		config.Sets = append(config.Sets, set)
+	}
+	return opened(rest.Open(config))
+}
+
+// openSources opens every source, connecting to none.
+func openSources(config *Config, src *language.Source) (map[string]*Source, language.Problems) {
+	var problems language.Problems
+	sources := map[string]*Source{}
+	for _, name := range sortedNames(config.Sources) {
+		c := config.Sources[name]
+		pos := findText(src, name+":")
+		open := kinds[c.Kind]
+		if open == nil {
+			problems.Add(ruleConfig, pos, "the source %s is of the kind %q%s", name, c.Kind, language.DidYouMean(c.Kind, sortedNames(kinds))).
+				Fix = "kinds are " + language.OneOf(sortedNames(kinds))
+			continue
+		}
+		s, err := open(c)
+		if err != nil {
+			problems.Add(ruleConfig, pos, "the source %s cannot be opened: %v", name, err)
+			continue
+		}
+		sources[name] = &Source{Name: name, Kind: c.Kind, Store: s, naming: binding.Naming(c.Naming)}
+	}
+	return sources, problems
+}
+
+// readCatalogue asks the store for its catalogue.
+func (s *Source) readCatalogue(ctx context.Context) error {
+	c, err := s.Store.Catalogue(ctx)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.err = err; err == nil {
+		s.catalogue = c
+	}
+	return err
+}
+
+// known returns the catalogue, or nil with the reason why there is none.
+func (s *Source) known() (*store.Catalogue, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.catalogue, s.err
+}
+
+// bind returns what binding needs to know.
+func (s *Source) bind() *binding.Source {
+	b := &binding.Source{Name: s.Name, Kind: s.Kind, Naming: s.naming, Abilities: s.Store.Abilities()}
+	b.Catalogue, _ = s.known()
+	b.Keys, _ = s.Store.(store.KeyReader)
+	return b
+}
+
+// Unknown returns why the store's catalogue is not known, or nil if it is.
+func (s *Source) Unknown() error {
+	c, err := s.known()
+	if c != nil {
+		return nil
+	}
+	return err
+}

@@ -1,0 +1,170 @@
+package document
+
+import (
+	"context"
+	"slices"
+
+	"go.mongodb.org/mongo-driver/v2/bson"
+	"go.mongodb.org/mongo-driver/v2/mongo/options"
+
+	"osprey/core/store"
+)
+
+// Catalogue lists the collections, their indexes, and the fields of a sample of
+// each.
+func (s *Source) Catalogue(ctx context.Context) (*store.Catalogue, error) {
+	ctx, cancel := context.WithTimeout(ctx, s.timeout)
+	defer cancel()
+	names, err := s.db.ListCollectionNames(ctx, bson.D{})
+	if err != nil {
+		return nil, fail(ctx, err)
+	}
+	c := &store.Catalogue{Sets: map[string]*store.Set{}}
+	for _, name := range names {
+		set := &store.Set{Name: name, What: "collection", Sampled: true, Keys: [][]string{{"_id"}}, Index: [][]string{{"_id"}}}
+		if err := s.readIndexes(ctx, set); err != nil {
+			return nil, fail(ctx, err)
+		}
+		if err := s.readSample(ctx, set); err != nil {
+			return nil, fail(ctx, err)
+		}
+		c.Sets[name] = set
+	}
+	return c, nil
+}
+
+func (s *Source) readIndexes(ctx context.Context, set *store.Set) error {
+	list, err := s.db.Collection(set.Name).Indexes().ListSpecifications(ctx)
+	if err != nil {
+		return err
+	}
+	for _, spec := range list {
+		elements, err := spec.KeysDocument.Elements()
+		if err != nil {
+			return err
+		}
+		var fields []string
+		for _, e := range elements {
+			fields = append(fields, e.Key())
+		}
+		set.Index = append(set.Index, fields)
+		if spec.Unique != nil && *spec.Unique {
+			set.Keys = append(set.Keys, fields)
+		}
+	}
+	return nil
+}
+
+// readSample gathers the paths of some documents with their kinds. A path that
+// has several kinds has none; one that is missing somewhere may be missing.
+func (s *Source) readSample(ctx context.Context, set *store.Set) error {
+	cursor, err := s.db.Collection(set.Name).Find(ctx, bson.D{}, options.Find().SetLimit(int64(s.sample)).SetBatchSize(int32(s.sample)))
+	if err != nil {
+		return err
+	}
+	defer cursor.Close(ctx)
+	g := gatherer{fields: map[string]*store.Field{}, seen: map[string]int{}}
+	total := 0
+	for cursor.Next(ctx) {
+		total++
+		g.document(cursor.Current, "", false)
+	}
+	for _, name := range g.order {
+		f := g.fields[name]
+		f.Nullable = f.Nullable || g.seen[name] < total
+		set.Fields = append(set.Fields, *f)
+	}
+	return cursor.Err()
+}
+
+type gatherer struct {
+	fields map[string]*store.Field
+	seen   map[string]int
+	order  []string
+}
+
+// document notes the elements of a document; inList says that it stands in an
+// array, so that nothing can be said of how often its fields are missing.
+func (g *gatherer) document(raw bson.Raw, prefix string, inList bool) {
+	elements, _ := raw.Elements()
+	for _, e := range elements {
+		name := prefix + e.Key()
+		switch v := e.Value(); v.Type {
+		case bson.TypeEmbeddedDocument:
+			g.document(v.Document(), name+".", inList)
+		case bson.TypeArray:
+			g.array(v, name)
+		default:
+			g.leaf(name, kindOf(v.Type), typeName(v.Type), inList)
+		}
+	}
+}
+
+// array notes an array: of documents by their fields, of other values as a list.
+func (g *gatherer) array(v bson.RawValue, name string) {
+	items, _ := v.Array().Values()
+	if slices.ContainsFunc(items, func(i bson.RawValue) bool { return i.Type == bson.TypeEmbeddedDocument }) {
+		for _, item := range items {
+			if item.Type == bson.TypeEmbeddedDocument {
+				g.document(item.Document(), name+".", true)
+			}
+		}
+		return
+	}
+	if len(items) == 0 {
+		return // it may be a list of anything
+	}
+	g.leaf(name, store.List, "array of "+typeName(items[0].Type), false)
+	if f := g.fields[name]; f.Kind == store.List {
+		f.Elem = kindOf(items[0].Type)
+	}
+}
+
+func (g *gatherer) leaf(name string, kind store.Kind, typ string, inList bool) {
+	f := g.fields[name]
+	if f == nil {
+		f = &store.Field{Name: name, Kind: kind, Type: typ}
+		g.fields[name] = f
+		g.order = append(g.order, name)
+	}
+	switch {
+	case typ == "null":
+		f.Nullable = true
+	case f.Type == "null":
+		f.Kind, f.Type = kind, typ
+	case f.Kind != kind:
+		f.Kind, f.Type = store.Unknown, f.Type+" or "+typ
+	}
+	if !inList {
+		g.seen[name]++
+	} else {
+		g.seen[name] = 1 << 30
+	}
+}
+
+func kindOf(t bson.Type) store.Kind {
+	switch t {
+	case bson.TypeString, bson.TypeObjectID, bson.TypeSymbol:
+		return store.Text
+	case bson.TypeInt32, bson.TypeInt64:
+		return store.Int
+	case bson.TypeDouble:
+		return store.Float
+	case bson.TypeDecimal128:
+		return store.Decimal
+	case bson.TypeBoolean:
+		return store.Bool
+	case bson.TypeDateTime:
+		return store.Time
+	case bson.TypeBinary:
+		return store.Binary
+	}
+	return store.Unknown
+}
+
+func typeName(t bson.Type) string {
+	if t == bson.TypeNull {
+		return "null"
+	}
+	return t.String()
+}

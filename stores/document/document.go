@@ -1,0 +1,102 @@
+// Package document reads document databases that speak MongoDB's wire
+// protocol: one find for each collection of a wave.
+//
+// Documents are read as they come over the wire; each wanted path is looked up
+// in the bytes and appended to its column. What does not fit the wanted kind is
+// bad at its place and nowhere else. Keys are asked for in every type in which
+// the collection has them: text, numbers and object ids.
+package document
+
+import (
+	"context"
+	"errors"
+	"net/url"
+	"strings"
+	"time"
+
+	"go.mongodb.org/mongo-driver/v2/mongo"
+	"go.mongodb.org/mongo-driver/v2/mongo/options"
+	"go.mongodb.org/mongo-driver/v2/mongo/readpref"
+	"go.mongodb.org/mongo-driver/v2/x/mongo/driver/topology"
+
+	"osprey/core/store"
+)
+
+// Config configures a source. The zero value of a bound means its default.
+type Config struct {
+	URL     string        // mongodb://host:port/database
+	Pool    int           // most connections at once; default 20
+	Timeout time.Duration // for each request; default 5 s
+	Sample  int           // how many documents of a collection tell its fields; default 200
+}
+
+// A Source is one database.
+type Source struct {
+	client  *mongo.Client
+	db      *mongo.Database
+	timeout time.Duration
+	sample  int
+}
+
+// Open makes a source. It connects in the background.
+func Open(c Config) (*Source, error) {
+	u, err := url.Parse(c.URL)
+	if err != nil || !strings.HasPrefix(u.Scheme, "mongodb") {
+		return nil, errors.New("the address is not of the form mongodb://host:port/database")
+	}
+	name := strings.Trim(u.Path, "/")
+	if name == "" {
+		return nil, errors.New("the address names no database; it is of the form mongodb://host:port/database")
+	}
+	if c.Pool <= 0 {
+		c.Pool = 20
+	}
+	if c.Timeout <= 0 {
+		c.Timeout = 5 * time.Second
+	}
+	if c.Sample <= 0 {
+		c.Sample = 200
+	}
+	client, err := mongo.Connect(options.Client().ApplyURI(c.URL).SetAppName("osprey").
+		SetMaxPoolSize(uint64(c.Pool)).SetServerSelectionTimeout(c.Timeout).SetConnectTimeout(c.Timeout))
+	if err != nil {
+		return nil, errors.New("the address cannot be used: " + strings.ReplaceAll(err.Error(), c.URL, "…"))
+	}
+	return &Source{client: client, db: client.Database(name), timeout: c.Timeout, sample: c.Sample}, nil
+}
+
+// Abilities says what a find does: it sorts and cuts as a whole, not for each key.
+func (s *Source) Abilities() store.Abilities {
+	return store.Abilities{Group: store.BySet, Page: store.PageWhole}
+}
+
+// Ping reports whether the database answers.
+func (s *Source) Ping(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, s.timeout)
+	defer cancel()
+	return fail(ctx, s.client.Ping(ctx, readpref.Nearest()))
+}
+
+// Close closes the connections.
+func (s *Source) Close() error {
+	ctx, cancel := context.WithTimeout(context.Background(), s.timeout)
+	defer cancel()
+	return s.client.Disconnect(ctx)
+}
+
+// fail turns an error of the driver into one of the port.
+func fail(ctx context.Context, err error) error {
+	var selection topology.ServerSelectionError
+	var command mongo.CommandError
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &selection), mongo.IsNetworkError(err) && !mongo.IsTimeout(err):
+		return &store.Error{Code: store.Down, Msg: "cannot be reached", Err: err}
+	case mongo.IsTimeout(err):
+		return &store.Error{Code: store.Timeout, Msg: "did not answer within its time limit", Err: err}
+	case errors.As(err, &command):
+		return &store.Error{Code: store.BadAnswer, Msg: "refused the request", Err: err}
+	}
+	return store.Fail(ctx, err, "broke off its answer")
+}

@@ -1,0 +1,288 @@
+package document
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"go.mongodb.org/mongo-driver/v2/bson"
+	"go.mongodb.org/mongo-driver/v2/mongo/options"
+
+	"osprey/core/store"
+)
+
+// Prepare makes one find of reads of one collection.
+func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store.Request, error) {
+	r := &request{source: s, reads: reads, set: catalogue.Sets[reads[0].Set]}
+	if r.set == nil {
+		return nil, &store.Error{Code: store.BadAnswer, Msg: "does not have the collection " + reads[0].Set}
+	}
+	r.projection = projection(reads)
+	return r, nil
+}
+
+// A request is one find. Reads of the same collection are told apart again by
+// their keys and conditions.
+type request struct {
+	source     *Source
+	set        *store.Set
+	reads      []*store.Read
+	projection bson.D
+}
+
+// projection lists the paths that any of the reads looks at. A path below
+// another that is wanted whole is left out, since the server refuses both.
+func projection(reads []*store.Read) bson.D {
+	var paths []string
+	var add func(prefix string, w []store.Wanted)
+	add = func(prefix string, wanted []store.Wanted) {
+		for _, w := range wanted {
+			if len(w.Fields) > 0 {
+				add(prefix+w.Path+".", w.Fields)
+				continue
+			}
+			paths = append(paths, prefix+w.Path)
+		}
+	}
+	for _, r := range reads {
+		add("", r.Columns)
+		for _, c := range r.Where {
+			paths = append(paths, c.Path)
+		}
+	}
+	slices.Sort(paths)
+	var list bson.D
+	hasID, last := false, ""
+	for _, p := range slices.Compact(paths) {
+		if last != "" && strings.HasPrefix(p, last+".") {
+			continue
+		}
+		hasID = hasID || p == "_id"
+		list = append(list, bson.E{Key: p, Value: 1})
+		last = p
+	}
+	if !hasID {
+		list = append(list, bson.E{Key: "_id", Value: 0})
+	}
+	return list
+}
+
+// Describe says what the find looks for.
+func (r *request) Describe() store.Description {
+	var parts []string
+	for _, read := range r.reads {
+		var by []string
+		for _, k := range read.Keys {
+			by = append(by, read.Columns[k].Path)
+		}
+		for _, c := range read.Where {
+			by = append(by, c.Path)
+		}
+		if len(by) > 0 {
+			parts = append(parts, strings.Join(by, ", "))
+		}
+	}
+	asks := r.set.Name
+	if len(parts) > 0 {
+		asks += " by " + strings.Join(slices.Compact(parts), "; ")
+	}
+	filter, _ := bson.MarshalExtJSON(r.shape(), false, false)
+	fields, _ := bson.MarshalExtJSON(r.projection, false, false)
+	statement := fmt.Sprintf("find %s filter %s projection %s", r.set.Name, filter, fields)
+	if sort := r.sort(); len(sort) > 0 {
+		text, _ := bson.MarshalExtJSON(sort, false, false)
+		statement += " sort " + string(text)
+	}
+	return store.Description{Asks: asks, Statement: statement}
+}
+
+// shape returns the filter with the names of what is filled in when it runs.
+func (r *request) shape() bson.D {
+	var either bson.A
+	for _, read := range r.reads {
+		terms := bson.D{}
+		for _, k := range read.Keys {
+			terms = append(terms, bson.E{Key: read.Columns[k].Path, Value: bson.D{{Key: "$in", Value: bson.A{"…"}}}})
+		}
+		for _, c := range read.Where {
+			terms = append(terms, bson.E{Key: c.Path, Value: "…"})
+		}
+		either = append(either, terms)
+	}
+	if len(either) == 1 {
+		return either[0].(bson.D)
+	}
+	return bson.D{{Key: "$or", Value: either}}
+}
+
+// sort returns the order of a read that stands alone and has no keys.
+func (r *request) sort() bson.D {
+	var sort bson.D
+	if len(r.reads) > 1 || len(r.reads[0].Keys) > 0 {
+		return nil
+	}
+	hasID := false
+	for _, o := range r.reads[0].Sort {
+		direction := 1
+		if o.Desc {
+			direction = -1
+		}
+		hasID = hasID || o.Path == "_id"
+		sort = append(sort, bson.E{Key: o.Path, Value: direction})
+	}
+	if !hasID {
+		sort = append(sort, bson.E{Key: "_id", Value: 1})
+	}
+	return sort
+}
+
+// Run makes the find.
+func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, error) {
+	ctx, cancel := context.WithTimeout(ctx, r.source.timeout)
+	defer cancel()
+	var either bson.A
+	for i, read := range r.reads {
+		if f := r.filter(read, &in[i]); f != nil {
+			either = append(either, f)
+		}
+	}
+	answer := &store.Answer{Requests: 1}
+	for _, read := range r.reads {
+		answer.Tables = append(answer.Tables, store.NewTable(read.Columns))
+	}
+	if len(either) == 0 || r.reads[0].Limit && in[0].Limit == 0 {
+		answer.Requests = 0
+		return answer, nil
+	}
+	filter := either[0]
+	if len(either) > 1 {
+		filter = bson.D{{Key: "$or", Value: either}}
+	}
+	// One large batch, so that the answer is one
+	// round trip unless it is beyond that, or beyond 16 MB.
+	opts := options.Find().SetProjection(r.projection).SetBatchSize(batch)
+	if sort := r.sort(); sort != nil {
+		opts.SetSort(sort)
+	}
+	if r.reads[0].Limit {
+		opts.SetLimit(in[0].Limit)
+	}
+	if r.reads[0].Offset {
+		opts.SetSkip(in[0].Offset)
+	}
+	cursor, err := r.source.db.Collection(r.set.Name).Find(ctx, filter, opts)
+	if err != nil {
+		return nil, fail(ctx, err)
+	}
+	defer cursor.Close(ctx)
+	members := make([]members, len(r.reads))
+	if len(r.reads) > 1 {
+		for i, read := range r.reads {
+			members[i] = newMembers(read, &in[i])
+		}
+	}
+	for cursor.Next(ctx) {
+		for i, read := range r.reads {
+			if len(r.reads) == 1 || members[i].has(read, cursor.Current) {
+				appendDocument(answer.Tables[i], read.Columns, cursor.Current)
+			}
+		}
+	}
+	if err := cursor.Err(); err != nil {
+		return nil, fail(ctx, err)
+	}
+	return answer, nil
+}
+
+// batch is how many documents come in one round trip; a server may refuse, or
+// prepare for, much larger ones.
+const batch = 100_000
+
+// filter returns the filter of one read, or nil if nothing can fit it.
+func (r *request) filter(read *store.Read, in *store.Input) any {
+	terms := bson.D{}
+	for n, c := range read.Where {
+		values := r.values(c.Path, &in.Where[n])
+		if len(values) == 0 {
+			return nil
+		}
+		terms = append(terms, bson.E{Key: c.Path, Value: oneOf(values)})
+	}
+	switch len(read.Keys) {
+	case 0:
+		return terms
+	case 1:
+		path := read.Columns[read.Keys[0]].Path
+		values := r.values(path, &in.Keys[0])
+		if len(values) == 0 {
+			return nil
+		}
+		return append(terms, bson.E{Key: path, Value: bson.D{{Key: "$in", Value: values}}})
+	}
+	var combinations bson.A
+	for row := range in.Keys[0].Len() {
+		var one bson.D
+		for n, k := range read.Keys {
+			single := store.Column{Kind: in.Keys[n].Kind}
+			single.AppendFrom(&in.Keys[n], row)
+			path := read.Columns[k].Path
+			one = append(one, bson.E{Key: path, Value: oneOf(r.values(path, &single))})
+		}
+		combinations = append(combinations, one)
+	}
+	if len(combinations) == 0 {
+		return nil
+	}
+	return append(terms, bson.E{Key: "$or", Value: combinations})
+}
+
+func oneOf(values bson.A) any {
+	if len(values) == 1 {
+		return values[0]
+	}
+	return bson.D{{Key: "$in", Value: values}}
+}
+
+// values returns key values in every type in which the collection may have
+// them. A text of 24 hexadecimal digits may be an object id; where the sample
+// does not tell whether numbers are stored as numbers or text, both are asked
+// for.
+func (r *request) values(path string, c *store.Column) bson.A {
+	typ := ""
+	if f := r.set.Field(path); f != nil {
+		typ = f.Type
+	}
+	var list bson.A
+	for i := range c.Len() {
+		if c.Null[i] {
+			continue
+		}
+		switch c.Kind {
+		case store.Int:
+			list = append(list, c.Ints[i])
+			if typ == "" || strings.Contains(typ, "string") {
+				list = append(list, strconv.FormatInt(c.Ints[i], 10))
+			}
+		case store.Bool:
+			list = append(list, c.Ints[i] != 0)
+		case store.Time:
+			list = append(list, bson.DateTime(c.Ints[i]/1000))
+		case store.Float:
+			list = append(list, c.Floats[i])
+		default:
+			text := string(c.At(i))
+			if typ != "objectID" {
+				list = append(list, text)
+			}
+			if id, err := bson.ObjectIDFromHex(text); err == nil && (typ == "" || strings.Contains(typ, "objectID")) {
+				list = append(list, id)
+			}
+			if n, err := strconv.ParseInt(text, 10, 64); err == nil && typ != "string" && typ != "objectID" {
+				list = append(list, n)
+			}
+		}
+	}
+	return list
+}

@@ -1,0 +1,111 @@
+package relational
+
+import (
+	"context"
+	"strings"
+
+	"osprey/core/store"
+)
+
+// columnsQuery lists the columns of the tables and views on the search path.
+// Lists come joined by the unit separator, which no name holds.
+const columnsQuery = `
+SELECT c.relname AS set, c.relkind::text AS what, a.attname AS name,
+       format_type(a.atttypid, NULL) AS type, base.typname AS base,
+       COALESCE(elem.typname, '') AS elem,
+       NOT (a.attnotnull OR t.typnotnull) AS nullable,
+       a.attgenerated <> '' OR a.attidentity = 'a' AS computed,
+       COALESCE((SELECT string_agg(enumlabel, chr(31) ORDER BY enumsortorder) FROM pg_enum WHERE enumtypid = base.oid), '') AS labels
+  FROM pg_class c
+  JOIN pg_namespace n ON n.oid = c.relnamespace
+  JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
+  JOIN pg_type t ON t.oid = a.atttypid
+  JOIN pg_type base ON base.oid = CASE WHEN t.typtype = 'd' THEN t.typbasetype ELSE t.oid END
+  LEFT JOIN pg_type elem ON elem.oid = base.typelem AND base.typcategory = 'A'
+ WHERE n.nspname = ANY (current_schemas(false)) AND c.relkind IN ('r', 'p', 'v', 'm', 'f')
+ ORDER BY c.relname, a.attnum`
+
+// indexesQuery lists the indexes over plain columns, the primary key first.
+const indexesQuery = `
+SELECT c.relname AS set, i.indisunique AND i.indpred IS NULL AS is_unique,
+       (SELECT string_agg(a.attname, chr(31) ORDER BY k.n)
+          FROM unnest(i.indkey) WITH ORDINALITY AS k(num, n)
+          JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.num
+         WHERE k.n <= i.indnkeyatts) AS columns
+  FROM pg_index i
+  JOIN pg_class c ON c.oid = i.indrelid
+  JOIN pg_namespace n ON n.oid = c.relnamespace
+ WHERE n.nspname = ANY (current_schemas(false)) AND i.indisvalid AND 0 <> ALL (i.indkey::int2[])
+ ORDER BY c.relname, i.indisprimary DESC, i.indexrelid`
+
+// Catalogue asks the database for its tables and views.
+func (s *Source) Catalogue(ctx context.Context) (*store.Catalogue, error) {
+	ctx, cancel := context.WithTimeout(ctx, s.timeout)
+	defer cancel()
+	var columns []struct {
+		Set, What, Name, Type, Base, Elem, Labels string
+		Nullable, Computed                        bool
+	}
+	if err := s.db.SelectContext(ctx, &columns, columnsQuery); err != nil {
+		return nil, fail(ctx, err)
+	}
+	var indexes []struct {
+		Set     string
+		Unique  bool `db:"is_unique"`
+		Columns string
+	}
+	if err := s.db.SelectContext(ctx, &indexes, indexesQuery); err != nil {
+		return nil, fail(ctx, err)
+	}
+	c := &store.Catalogue{Sets: map[string]*store.Set{}}
+	for _, col := range columns {
+		set := c.Sets[col.Set]
+		if set == nil {
+			set = &store.Set{Name: col.Set, What: "table"}
+			if col.What == "v" || col.What == "m" {
+				set.What = "view"
+			}
+			c.Sets[col.Set] = set
+		}
+		f := store.Field{Name: col.Name, Type: col.Type, Computed: col.Computed,
+			// A view does not tell what may be NULL, so nothing is said of it.
+			Nullable: col.Nullable && set.What == "table"}
+		f.Kind = kindOf(col.Base)
+		if col.Elem != "" {
+			f.Kind, f.Elem = store.List, kindOf(col.Elem)
+		}
+		if col.Labels != "" {
+			f.Values = strings.Split(col.Labels, "\x1f")
+		}
+		set.Fields = append(set.Fields, f)
+	}
+	for _, i := range indexes {
+		set := c.Sets[i.Set]
+		if set == nil {
+			continue
+		}
+		fields := strings.Split(i.Columns, "\x1f")
+		set.Index = append(set.Index, fields)
+		if i.Unique {
+			set.Keys = append(set.Keys, fields)
+		}
+	}
+	return c, nil
+}
+
+// kinds has the kind of each type of PostgreSQL that Osprey reads in its own
+// form; every other type is read as text.
+var kinds = map[string]store.Kind{
+	"bool": store.Bool, "int2": store.Int, "int4": store.Int, "int8": store.Int, "oid": store.Int,
+	"float4": store.Float, "float8": store.Float, "numeric": store.Decimal,
+	"text": store.Text, "varchar": store.Text, "bpchar": store.Text, "name": store.Text, "citext": store.Text,
+	"timestamptz": store.Time, "timestamp": store.Time, "date": store.Date, "time": store.Clock,
+	"uuid": store.UUID, "json": store.JSON, "jsonb": store.JSON, "bytea": store.Binary,
+}
+
+func kindOf(base string) store.Kind {
+	if k, ok := kinds[base]; ok {
+		return k
+	}
+	return store.Text
+}

@@ -1,0 +1,297 @@
+package relational
+
+import (
+	"bytes"
+	"encoding/binary"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"osprey/core/store"
+)
+
+// This file has what is PostgreSQL's own: the types in which values are sent,
+// the form of parameters, and the binary form of values (section "Message
+// Formats" and the types' send functions of its documentation).
+
+// sentType returns the SQL type in which a column is sent. What has no binary
+// form that Osprey reads is sent as text.
+func sentType(f *store.Field, w *store.Wanted) string {
+	switch f.Kind {
+	case store.Text, store.Decimal:
+		return "text"
+	case store.List:
+		if f.Elem == store.Text || f.Elem == store.Decimal {
+			return "text[]"
+		}
+	}
+	return f.Type
+}
+
+// cast writes an expression in the type in which it is sent.
+func cast(expr string, f *store.Field, o out) string {
+	if o.slot >= 0 && o.typ != f.Type {
+		return expr + "::" + o.typ
+	}
+	return expr
+}
+
+// arrayCast returns the cast of a parameter that holds many values to compare
+// with a column. Whole numbers are compared in 64 bits, so that one that is
+// too large for the column equals nothing instead of failing.
+func arrayCast(f *store.Field, kind store.Kind) string {
+	c := singleCast(f, kind)
+	var b strings.Builder
+	for _, part := range strings.Split(c, "::")[1:] {
+		b.WriteString("::" + part + "[]")
+	}
+	return b.String()
+}
+
+func singleCast(f *store.Field, kind store.Kind) string {
+	switch kind {
+	case store.Int:
+		return "::int8"
+	case store.Float:
+		return "::float8"
+	case store.Bool:
+		return "::bool"
+	case store.Time, store.Date:
+		return "::" + f.Type
+	case store.Text:
+		if len(f.Values) == 0 && plainText(f.Type) {
+			return "::text"
+		}
+	}
+	return "::text::" + f.Type
+}
+
+func plainText(typ string) bool {
+	switch typ {
+	case "text", "character varying", "character", "name":
+		return true
+	}
+	return false
+}
+
+// argument returns the values of a column as a parameter: an array, or one
+// value, or nil if there is none. Values that the database could not even take
+// equal nothing stored, and are left out.
+func argument(c *store.Column, f *store.Field, many bool) any {
+	switch c.Kind {
+	case store.Int:
+		return oneOrAll(slices.Clone(c.Ints), many)
+	case store.Float:
+		return oneOrAll(slices.Clone(c.Floats), many)
+	case store.Bool:
+		values := make([]bool, len(c.Ints))
+		for i, v := range c.Ints {
+			values[i] = v != 0
+		}
+		return oneOrAll(values, many)
+	case store.Time:
+		values := make([]time.Time, len(c.Ints))
+		for i, v := range c.Ints {
+			values[i] = time.UnixMicro(v).UTC()
+		}
+		return oneOrAll(values, many)
+	case store.Date:
+		values := make([]time.Time, len(c.Ints))
+		for i, v := range c.Ints {
+			values[i] = time.Unix(v*24*3600, 0).UTC()
+		}
+		return oneOrAll(values, many)
+	}
+	values := make([]string, 0, c.Len())
+	for i := range c.Len() {
+		var v string
+		if c.Kind == store.Clock {
+			v = string(store.AppendClock(nil, c.Ints[i]))
+		} else {
+			v = string(c.At(i))
+		}
+		if strings.IndexByte(v, 0) < 0 && (len(f.Values) == 0 || slices.Contains(f.Values, v)) {
+			values = append(values, v)
+		}
+	}
+	return oneOrAll(values, many)
+}
+
+func oneOrAll[T any](values []T, many bool) any {
+	switch {
+	case many:
+		if values == nil {
+			values = []T{}
+		}
+		return values
+	case len(values) == 0:
+		return nil
+	}
+	return values[0]
+}
+
+// A decoder appends a value in binary form to a column.
+type decoder func(c *store.Column, v []byte) error
+
+// decoderOf returns how the values of a column are read.
+func decoderOf(f *store.Field, w *store.Wanted) decoder {
+	if f.Kind == store.JSON {
+		binaryForm := f.Type == "jsonb"
+		return func(c *store.Column, v []byte) error {
+			if binaryForm {
+				v = v[1:] // the version of the form, always 1
+			}
+			if w.Kind == store.JSON {
+				c.AppendBytes(v)
+				return nil
+			}
+			d := json.NewDecoder(bytes.NewReader(v))
+			d.UseNumber()
+			var value any
+			if err := d.Decode(&value); err != nil {
+				return err
+			}
+			c.AppendJSON(w, value)
+			return nil
+		}
+	}
+	if f.Kind == store.List {
+		elem := scalarDecoder(f.Elem)
+		return func(c *store.Column, v []byte) error { return decodeArray(c, v, elem) }
+	}
+	return scalarDecoder(f.Kind)
+}
+
+func scalarDecoder(kind store.Kind) decoder {
+	switch kind {
+	case store.Int:
+		return decodeInt
+	case store.Float:
+		return decodeFloat
+	case store.Bool:
+		return func(c *store.Column, v []byte) error { c.AppendInt(int64(v[0])); return nil }
+	case store.Time:
+		return decodeTime
+	case store.Date:
+		return func(c *store.Column, v []byte) error {
+			c.AppendInt(int64(int32(binary.BigEndian.Uint32(v))) + daysTo2000)
+			return nil
+		}
+	case store.Clock:
+		return func(c *store.Column, v []byte) error { c.AppendInt(int64(binary.BigEndian.Uint64(v))); return nil }
+	case store.UUID:
+		return decodeUUID
+	}
+	return func(c *store.Column, v []byte) error { c.AppendBytes(v); return nil }
+}
+
+// PostgreSQL counts days and microseconds from 2000-01-01.
+const (
+	daysTo2000   = 10957
+	microsTo2000 = daysTo2000 * 24 * 3600 * 1_000_000
+)
+
+func readInt(v []byte) (int64, error) {
+	switch len(v) {
+	case 2:
+		return int64(int16(binary.BigEndian.Uint16(v))), nil
+	case 4:
+		return int64(int32(binary.BigEndian.Uint32(v))), nil
+	case 8:
+		return int64(binary.BigEndian.Uint64(v)), nil
+	}
+	return 0, fmt.Errorf("a whole number of %d bytes", len(v))
+}
+
+func decodeInt(c *store.Column, v []byte) error {
+	n, err := readInt(v)
+	if err == nil {
+		c.AppendInt(n)
+	}
+	return err
+}
+
+func decodeFloat(c *store.Column, v []byte) error {
+	switch len(v) {
+	case 4:
+		// Through text, so that 0.1 in four bytes is 0.1 and not 0.10000000149.
+		f := math.Float32frombits(binary.BigEndian.Uint32(v))
+		var wide float64
+		if _, err := fmt.Sscan(fmt.Sprint(f), &wide); err != nil {
+			wide = float64(f)
+		}
+		c.AppendFloat(wide)
+	case 8:
+		c.AppendFloat(math.Float64frombits(binary.BigEndian.Uint64(v)))
+	default:
+		return fmt.Errorf("a number of %d bytes", len(v))
+	}
+	return nil
+}
+
+func decodeTime(c *store.Column, v []byte) error {
+	n := int64(binary.BigEndian.Uint64(v))
+	if n == math.MaxInt64 || n == math.MinInt64 {
+		c.AppendBad("the stored moment is infinite")
+		return nil
+	}
+	c.AppendInt(n + microsTo2000)
+	return nil
+}
+
+func decodeUUID(c *store.Column, v []byte) error {
+	if len(v) != 16 {
+		return fmt.Errorf("a UUID of %d bytes", len(v))
+	}
+	var text [36]byte
+	hex.Encode(text[:8], v[:4])
+	hex.Encode(text[9:13], v[4:6])
+	hex.Encode(text[14:18], v[6:8])
+	hex.Encode(text[19:23], v[8:10])
+	hex.Encode(text[24:], v[10:])
+	text[8], text[13], text[18], text[23] = '-', '-', '-', '-'
+	c.AppendBytes(text[:])
+	return nil
+}
+
+// decodeArray reads an array of one dimension.
+func decodeArray(c *store.Column, v []byte, elem decoder) error {
+	if len(v) < 12 {
+		return fmt.Errorf("an array of %d bytes", len(v))
+	}
+	dimensions := binary.BigEndian.Uint32(v)
+	switch {
+	case dimensions == 0:
+		c.EndList()
+		return nil
+	case dimensions > 1 || len(v) < 20:
+		c.AppendBad("the stored array has several dimensions")
+		return nil
+	}
+	n := int(binary.BigEndian.Uint32(v[12:]))
+	v = v[20:]
+	for range n {
+		if len(v) < 4 {
+			return fmt.Errorf("an array that ends early")
+		}
+		size := int(int32(binary.BigEndian.Uint32(v)))
+		v = v[4:]
+		if size < 0 {
+			c.Elem.AppendNull()
+			continue
+		}
+		if len(v) < size {
+			return fmt.Errorf("an array that ends early")
+		}
+		if err := elem(c.Elem, v[:size]); err != nil {
+			return err
+		}
+		v = v[size:]
+	}
+	c.EndList()
+	return nil
+}

@@ -1,0 +1,185 @@
+// Package rest reads remote HTTP services that answer JSON. What a service
+// offers is told by configuration: for each resource its fields and the ways to
+// read it, as URI templates (RFC 6570), with a JSONPath (RFC 9535) to the
+// records in an answer.
+//
+// A resource that takes many keys in one request is asked once for a wave; one
+// that takes one key at a time is asked once for each distinct key, a bounded
+// number of requests at the same time.
+package rest
+
+import (
+	"context"
+	"errors"
+	"net"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"osprey/core/store"
+)
+
+// Config configures a source. The zero value of a bound means its default.
+type Config struct {
+	URL         string            // where all paths begin: https://host/base
+	Headers     map[string]string // sent with each request; values may be secrets
+	Forward     []string          // headers passed on from the caller's request
+	Timeout     time.Duration     // for each request; default 5 s
+	Concurrency int               // most requests at once; default 8
+	MaxBytes    int64             // largest answer that is read; default 16 MiB
+	Sets        []Set
+}
+
+// A Set is a resource.
+type Set struct {
+	Name   string
+	Key    []string // the fields that identify a record; may be empty
+	Fields []Field
+	Reads  []ReadForm
+}
+
+// A Field is a field of a resource's records.
+type Field struct {
+	Name     string // with dots inside nested objects
+	Kind     store.Kind
+	List     bool // a list of Kind
+	Nullable bool
+}
+
+// A ReadForm is one way to read a resource.
+type ReadForm struct {
+	Get  string // URI template; its variables are fields of the resource, or parameters
+	Many string // the variable that takes many values; "" if none does
+	Pick string // JSONPath to the records; "" if the answer is a record or a list of them
+}
+
+// A Source is one service.
+type Source struct {
+	base        *url.URL
+	client      *http.Client
+	headers     map[string]string
+	forward     []string
+	timeout     time.Duration
+	concurrency int
+	maxBytes    int64
+	sets        map[string]*set
+	catalogue   *store.Catalogue
+}
+
+// Open makes a source. It asks the service nothing.
+func Open(c Config) (*Source, error) {
+	base, err := url.Parse(c.URL)
+	if err != nil || base.Host == "" || base.Scheme != "http" && base.Scheme != "https" {
+		return nil, errors.New("the address is not of the form http://host/path")
+	}
+	if c.Timeout <= 0 {
+		c.Timeout = 5 * time.Second
+	}
+	if c.Concurrency <= 0 {
+		c.Concurrency = 8
+	}
+	if c.MaxBytes <= 0 {
+		c.MaxBytes = 16 << 20
+	}
+	s := &Source{
+		base: base, headers: c.Headers, forward: c.Forward, timeout: c.Timeout, concurrency: c.Concurrency, maxBytes: c.MaxBytes,
+		sets: map[string]*set{}, catalogue: &store.Catalogue{Sets: map[string]*store.Set{}},
+		client: &http.Client{Transport: &http.Transport{
+			Proxy: http.ProxyFromEnvironment, MaxIdleConnsPerHost: c.Concurrency, IdleConnTimeout: time.Minute, ForceAttemptHTTP2: true,
+		}},
+	}
+	for _, config := range c.Sets {
+		set, err := newSet(config)
+		if err != nil {
+			return nil, err
+		}
+		s.sets[config.Name] = set
+		s.catalogue.Sets[config.Name] = catalogueOf(config)
+	}
+	return s, nil
+}
+
+func catalogueOf(c Set) *store.Set {
+	set := &store.Set{Name: c.Name, What: "resource"}
+	if len(c.Key) > 0 {
+		set.Keys = [][]string{c.Key}
+	}
+	for _, f := range c.Fields {
+		field := store.Field{Name: f.Name, Kind: f.Kind, Type: f.Kind.String(), Nullable: f.Nullable}
+		if f.List {
+			field.Kind, field.Elem, field.Type = store.List, f.Kind, "list of "+f.Kind.String()
+		}
+		set.Fields = append(set.Fields, field)
+	}
+	return set
+}
+
+// Catalogue returns what the configuration tells.
+func (s *Source) Catalogue(context.Context) (*store.Catalogue, error) { return s.catalogue, nil }
+
+// Abilities says that the engine sorts and cuts.
+func (s *Source) Abilities() store.Abilities { return store.Abilities{Group: store.ByRead} }
+
+// Ping reports whether something listens at the service's address. It makes no
+// request: a service need not have a resource that costs nothing.
+func (s *Source) Ping(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, s.timeout)
+	defer cancel()
+	address := s.base.Host
+	if s.base.Port() == "" {
+		address = net.JoinHostPort(s.base.Hostname(), s.base.Scheme)
+	}
+	conn, err := (&net.Dialer{}).DialContext(ctx, "tcp", address)
+	if err != nil {
+		return store.Fail(ctx, err, "cannot be reached")
+	}
+	return conn.Close()
+}
+
+// Close closes idle connections.
+func (s *Source) Close() error {
+	s.client.CloseIdleConnections()
+	return nil
+}
+
+type forwardedKey struct{}
+
+// WithHeaders returns a context that carries the headers of the caller's
+// request, for sources that forward some of them.
+func WithHeaders(ctx context.Context, h http.Header) context.Context {
+	return context.WithValue(ctx, forwardedKey{}, h)
+}
+
+// newRequest makes a request with the configured and forwarded headers.
+func (s *Source) newRequest(ctx context.Context, address string) (*http.Request, error) {
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	if err != nil {
+		return nil, err
+	}
+	if from, ok := ctx.Value(forwardedKey{}).(http.Header); ok {
+		for _, name := range s.forward {
+			if v := from.Values(name); len(v) > 0 {
+				req.Header[http.CanonicalHeaderKey(name)] = slices.Clone(v)
+			}
+		}
+	}
+	req.Header.Set("Accept", "application/json")
+	for name, v := range s.headers {
+		req.Header.Set(name, v)
+	}
+	return req, nil
+}
+
+// blank removes the values of configured headers from a text for the log.
+func (s *Source) blank(text string) string {
+	for _, v := range s.headers {
+		for _, part := range strings.Fields(v) {
+			if len(part) > 3 {
+				text = strings.ReplaceAll(text, part, "…")
+			}
+		}
+	}
+	return text
+}
