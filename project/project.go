@@ -23,6 +23,7 @@ import (
 	"osprey/core/binding"
 	"osprey/core/language"
 	"osprey/core/schema"
+	"osprey/core/validate"
 )
 
 // A Project is an open project folder.
@@ -30,24 +31,34 @@ type Project struct {
 	Dir     string
 	Config  *Config
 	Sources map[string]*Source
+	// Operations are the texts of operations/, which are checked with the schema.
+	Operations []SavedOperation
 
 	texts   []schema.Text
 	current atomic.Pointer[Revision]
 	log     *slog.Logger
 }
 
-// Findings is what loading a project found, with the places of its files.
-type Findings struct {
-	Problems language.Problems
-	place    func(language.Pos) language.Position
-	line     func(language.Position) string
+// A Finding is a problem with its place in a file.
+type Finding struct {
+	*language.Problem
+	At   language.Position // the zero Position if it has no place
+	Line string            // the text of the line
+}
+
+// Findings is what loading a project found, in the order of the files.
+type Findings []Finding
+
+// Failed reports whether one of the findings is an error.
+func (f Findings) Failed() bool {
+	return slices.ContainsFunc(f, func(x Finding) bool { return x.Severity == language.Error })
 }
 
 // Error returns the number of errors.
-func (f *Findings) Error() string {
+func (f Findings) Error() string {
 	n := 0
-	for _, p := range f.Problems {
-		if p.Severity == language.Error {
+	for _, x := range f {
+		if x.Severity == language.Error {
 			n++
 		}
 	}
@@ -57,20 +68,29 @@ func (f *Findings) Error() string {
 	return fmt.Sprintf("the project has %d errors", n)
 }
 
-// Place returns where a problem is.
-func (f *Findings) Place(p *language.Problem) language.Position { return f.place(p.Pos) }
-
-// Line returns the text of the line of a position.
-func (f *Findings) Line(at language.Position) string { return f.line(at) }
-
-// sourceFindings makes findings whose places are in one text.
-func sourceFindings(problems language.Problems, src *language.Source) *Findings {
-	return &Findings{problems, src.Position, func(p language.Position) string { return src.Line(p.Line) }}
+// placed adds the places of problems, whose texts find knows.
+func placed(problems language.Problems, find func(language.Pos) *language.Source) Findings {
+	var list Findings
+	problems.Sort()
+	for _, p := range problems {
+		f := Finding{Problem: p}
+		if src := find(p.Pos); src != nil {
+			f.At = src.Position(p.Pos)
+			f.Line = src.Line(f.At.Line)
+		}
+		list = append(list, f)
+	}
+	return list
 }
 
-// Open loads the project in dir. The error is a [*Findings] if the project is
-// at fault. A nil log means [slog.Default].
-func Open(ctx context.Context, dir string, log *slog.Logger) (*Project, *Findings, error) {
+// inOne finds every place in one source.
+func inOne(src *language.Source) func(language.Pos) *language.Source {
+	return func(language.Pos) *language.Source { return src }
+}
+
+// Open loads the project in dir. The error is [Findings] if the project is at
+// fault. A nil log means [slog.Default].
+func Open(ctx context.Context, dir string, log *slog.Logger) (*Project, Findings, error) {
 	if log == nil {
 		log = slog.Default()
 	}
@@ -85,16 +105,19 @@ func Open(ctx context.Context, dir string, log *slog.Logger) (*Project, *Finding
 	src := language.NewSource(path, string(text))
 	config, problems := readConfig(src, os.LookupEnv)
 	if problems.Failed() {
-		f := sourceFindings(problems, src)
+		f := placed(problems, inOne(src))
 		return nil, f, f
 	}
 	p := &Project{Dir: dir, Config: config, log: log}
 	if p.Sources, problems = openSources(config, src); problems.Failed() {
 		p.Close()
-		f := sourceFindings(problems, src)
+		f := placed(problems, inOne(src))
 		return nil, f, f
 	}
-	if p.texts, err = readSchema(dir); err != nil {
+	if p.texts, err = readSchema(dir); err == nil {
+		p.Operations, err = readOperations(dir)
+	}
+	if err != nil {
 		p.Close()
 		return nil, nil, err
 	}
@@ -107,17 +130,19 @@ func Open(ctx context.Context, dir string, log *slog.Logger) (*Project, *Finding
 	return p, findings, nil
 }
 
+// A SavedOperation is a file of a project's folder operations/.
+type SavedOperation struct {
+	Name string // of the file, without its ending
+	File string
+	Text string
+}
+
 // readSchema reads every .graphql file below schema/.
 func readSchema(dir string) ([]schema.Text, error) {
 	root := filepath.Join(dir, "schema")
 	var texts []schema.Text
-	err := filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".graphql") {
-			return err
-		}
-		body, err := os.ReadFile(path)
-		texts = append(texts, schema.Text{Name: path, Body: string(body)})
-		return err
+	err := readDocuments(root, func(path, body string) {
+		texts = append(texts, schema.Text{Name: path, Body: body})
 	})
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
@@ -128,9 +153,33 @@ func readSchema(dir string) ([]schema.Text, error) {
 	return texts, err
 }
 
+// readOperations reads every .graphql file below operations/, if there is one.
+func readOperations(dir string) ([]SavedOperation, error) {
+	var list []SavedOperation
+	err := readDocuments(filepath.Join(dir, "operations"), func(path, body string) {
+		list = append(list, SavedOperation{strings.TrimSuffix(filepath.Base(path), ".graphql"), path, body})
+	})
+	if errors.Is(err, fs.ErrNotExist) {
+		err = nil
+	}
+	return list, err
+}
+
+// readDocuments reads the .graphql files below a folder.
+func readDocuments(root string, add func(path, body string)) error {
+	return filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".graphql") {
+			return err
+		}
+		body, err := os.ReadFile(path)
+		add(path, string(body))
+		return err
+	})
+}
+
 // CheckTypes checks the types of a project, a folder of schema files or one
 // file, without any store. It returns the schema if it could be built.
-func CheckTypes(path string) (*schema.Schema, *Findings, error) {
+func CheckTypes(path string) (*schema.Schema, Findings, error) {
 	var texts []schema.Text
 	info, err := os.Stat(path)
 	if err != nil {
@@ -152,18 +201,7 @@ func CheckTypes(path string) (*schema.Schema, *Findings, error) {
 		}
 	}
 	s, problems := schema.Build(append([]schema.Text{binding.Directives}, texts...)...)
-	return s, schemaFindings(s, problems, texts), nil
-}
-
-// schemaFindings makes findings whose places are in the texts of a schema.
-func schemaFindings(s *schema.Schema, problems language.Problems, texts []schema.Text) *Findings {
-	return &Findings{problems, s.Position, func(at language.Position) string {
-		i := slices.IndexFunc(texts, func(t schema.Text) bool { return t.Name == at.Name })
-		if i < 0 {
-			return ""
-		}
-		return language.NewSource("", texts[i].Body).Line(at.Line)
-	}}
+	return s, placed(problems, s.Source), nil
 }
 
 // readCatalogues asks all stores whose catalogue is not known, at once, and
@@ -187,10 +225,10 @@ func (p *Project) readCatalogues(ctx context.Context) (changed bool) {
 
 // Load builds a revision of the schema and, if it has no errors, makes it the
 // current one. Requests that are under way finish on the one before.
-func (p *Project) Load() (*Findings, error) {
+func (p *Project) Load() (Findings, error) {
 	s, problems := schema.Build(append([]schema.Text{binding.Directives}, p.texts...)...)
-	findings := schemaFindings(s, problems, p.texts)
 	if problems.Failed() {
+		findings := placed(problems, s.Source)
 		return findings, findings
 	}
 	sources := map[string]*binding.Source{}
@@ -198,13 +236,25 @@ func (p *Project) Load() (*Findings, error) {
 		sources[name] = source.bind()
 	}
 	bound, more := binding.Bind(s, sources)
-	findings.Problems = append(findings.Problems, more...)
-	findings.Problems.Sort()
-	if more.Failed() {
+	findings := placed(append(problems, more...), s.Source)
+	for _, op := range p.Operations {
+		findings = append(findings, checkOperation(s, op)...)
+	}
+	if findings.Failed() {
 		return findings, findings
 	}
 	p.current.Store(newRevision(p, s, bound))
 	return findings, nil
+}
+
+// checkOperation checks a saved operation against the schema.
+func checkOperation(s *schema.Schema, op SavedOperation) Findings {
+	src := language.NewSource(op.File, op.Text)
+	doc, problems := language.Parse(src)
+	if !problems.Failed() {
+		problems = validate.Document(s, doc)
+	}
+	return placed(problems, inOne(src))
 }
 
 // Revision returns the current revision.
@@ -226,7 +276,7 @@ func (p *Project) Follow(ctx context.Context) {
 			continue
 		}
 		if findings, err := p.Load(); err != nil {
-			p.log.Error("a store came up, and the schema does not fit it", "problem", findings.Problems.Error())
+			p.log.Error("a store came up, and the schema does not fit it", "problem", findings[0].Msg, "place", findings[0].At.String())
 			continue
 		}
 		p.log.Info("a store came up, and its fields are available")

@@ -43,6 +43,7 @@ func Handler(c Config) http.Handler {
 	r.Get("/live", s.live)
 	r.Get("/ready", s.ready)
 	r.Post("/api/v1/plans", s.plans)
+	r.Get("/api/v1/operations", s.operations)
 	if c.Console != nil {
 		r.Handle("/console", http.RedirectHandler("/console/", http.StatusMovedPermanently))
 		r.Handle("/console/*", http.StripPrefix("/console", c.Console))
@@ -100,6 +101,20 @@ func (s *server) plans(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		panic(err) // the explanation holds nothing that JSON cannot
 	}
+	write(w, http.StatusOK, "application/json; charset=utf-8", text)
+}
+
+// operations lists the operations that the project keeps.
+func (s *server) operations(w http.ResponseWriter, r *http.Request) {
+	type saved struct {
+		Name string `json:"name"`
+		Text string `json:"text"`
+	}
+	list := []saved{}
+	for _, op := range s.Project.Operations {
+		list = append(list, saved{op.Name, op.Text})
+	}
+	text, _ := json.Marshal(map[string]any{"operations": list})
 	write(w, http.StatusOK, "application/json; charset=utf-8", text)
 }
 

@@ -41,7 +41,7 @@ func check(ctx context.Context, c *cli.Command) error {
 		return wrongUse("--format is text or json, found %q", format)
 	}
 	findings, down, err := findProblems(ctx, dir, c.Bool("types-only"))
-	if findings == nil {
+	if err != nil {
 		return err
 	}
 	if format == "json" {
@@ -56,7 +56,7 @@ func check(ctx context.Context, c *cli.Command) error {
 		fmt.Fprintln(c.Root().Writer, summary(findings, down))
 	}
 	switch {
-	case findings.Problems.Failed():
+	case findings.Failed():
 		return &coded{exitNo, told}
 	case len(down) > 0:
 		return &coded{exitUnreachable, told}
@@ -77,16 +77,16 @@ func oneFolder(c *cli.Command) (string, error) {
 
 // findProblems loads the project and lists what it found, with a line for each
 // store that could not be asked.
-func findProblems(ctx context.Context, dir string, typesOnly bool) (*project.Findings, []string, error) {
+func findProblems(ctx context.Context, dir string, typesOnly bool) (project.Findings, []string, error) {
 	if typesOnly {
 		_, findings, err := project.CheckTypes(dir)
 		return findings, nil, err
 	}
 	p, findings, err := project.Open(ctx, dir, slog.New(slog.DiscardHandler))
 	if p == nil {
-		var found *project.Findings
+		var found project.Findings
 		if errors.As(err, &found) {
-			return findings, nil, err
+			return findings, nil, nil
 		}
 		return nil, nil, err
 	}
@@ -100,9 +100,9 @@ func findProblems(ctx context.Context, dir string, typesOnly bool) (*project.Fin
 	return findings, down, nil
 }
 
-func summary(f *project.Findings, down []string) string {
+func summary(f project.Findings, down []string) string {
 	errs, warnings := 0, 0
-	for _, p := range f.Problems {
+	for _, p := range f {
 		if p.Severity == language.Error {
 			errs++
 		} else {

@@ -26,13 +26,13 @@ func coloursFor(w io.Writer) colours {
 
 // printFindings writes findings as people read them: the place, what is wrong,
 // the line with a caret, and what to do.
-func printFindings(w io.Writer, f *project.Findings) {
+func printFindings(w io.Writer, f project.Findings) {
 	c := coloursFor(w)
-	for i, p := range f.Problems {
+	for i, p := range f {
 		if i > 0 {
 			fmt.Fprintln(w)
 		}
-		at := f.Place(p)
+		at := p.At
 		colour := c.red
 		if p.Severity == language.Warning {
 			colour = c.yellow
@@ -41,7 +41,7 @@ func printFindings(w io.Writer, f *project.Findings) {
 			fmt.Fprintf(w, "%s%s%s: ", c.bold, at, c.off)
 		}
 		fmt.Fprintf(w, "%s%s%s: %s %s[%s]%s\n", colour, p.Severity, c.off, p.Msg, c.dim, p.Rule, c.off)
-		printCaret(w, f.Line(at), at)
+		printCaret(w, p.Line, at)
 		if p.Fix != "" {
 			fmt.Fprintf(w, "  → %s\n", p.Fix)
 		}
@@ -75,13 +75,10 @@ type findingJSON struct {
 }
 
 // printFindingsJSON writes {"findings": […]}.
-func printFindingsJSON(w io.Writer, f *project.Findings) error {
+func printFindingsJSON(w io.Writer, f project.Findings) error {
 	list := []findingJSON{}
-	if f != nil {
-		for _, p := range f.Problems {
-			at := f.Place(p)
-			list = append(list, findingJSON{p.Severity.String(), p.Rule, p.Msg, at.Name, at.Line, at.Column, p.Coordinate, p.Fix})
-		}
+	for _, p := range f {
+		list = append(list, findingJSON{p.Severity.String(), p.Rule, p.Msg, p.At.Name, p.At.Line, p.At.Column, p.Coordinate, p.Fix})
 	}
 	e := json.NewEncoder(w)
 	e.SetIndent("", "  ")

@@ -44,9 +44,7 @@ func startCommand() *cli.Command {
 func serve(ctx context.Context, c *cli.Command, dir, listen string, listening func(address string)) error {
 	log := slog.New(slog.NewTextHandler(c.Root().ErrWriter, nil))
 	p, findings, err := project.Open(ctx, dir, log)
-	if findings != nil && len(findings.Problems) > 0 {
-		printFindings(c.Root().ErrWriter, findings)
-	}
+	printFindings(c.Root().ErrWriter, findings)
 	if err != nil {
 		return err
 	}

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"text/tabwriter"
 	"unicode/utf8"
+
+	"osprey/core/plan"
 )
 
 // views are the forms in which an answer is shown.
@@ -213,16 +215,16 @@ func printCalls(w io.Writer, calls []call) {
 		requests += c.Requests
 		waves = max(waves, c.Wave)
 	}
-	fmt.Fprintf(w, "\n%d store requests in %d waves\n", requests, waves)
+	fmt.Fprintf(w, "\n%s in %s\n", plan.Count(requests, "store request"), plan.Count(waves, "wave"))
 	t := tabwriter.NewWriter(w, 2, 4, 2, ' ', 0)
 	for _, c := range calls {
-		state := fmt.Sprintf("%d records", c.Records)
+		state := plan.Count(c.Records, "record")
 		if c.Failed {
 			state = "failed"
 		}
 		keys := ""
 		if c.Keys > 0 {
-			keys = fmt.Sprintf("%d keys", c.Keys)
+			keys = plan.Count(c.Keys, "key")
 		}
 		times := ""
 		if c.Requests != 1 {

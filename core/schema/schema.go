@@ -81,6 +81,9 @@ func (s *Schema) Root(kind language.OperationKind) *Object {
 // Position returns the file, line and column of a place in the schema's texts.
 func (s *Schema) Position(pos language.Pos) language.Position { return s.sources.Position(pos) }
 
+// Source returns the text in which a place lies, or nil.
+func (s *Schema) Source(pos language.Pos) *language.Source { return s.sources.Find(pos) }
+
 // Possible returns the object types that a value of t can be, in the order of
 // their names for an interface and of their definition for a union.
 func (s *Schema) Possible(t Named) []*Object {

@@ -1,0 +1,58 @@
+<script setup lang="ts">
+import { mdiThemeLightDark } from '@mdi/js'
+import { onBeforeUnmount, onMounted, ref } from 'vue'
+import { useTheme } from 'vuetify'
+import { readiness } from './client'
+import { keepTheme } from './theme'
+
+const theme = useTheme()
+const state = ref<{ ok: boolean; text: string }>()
+let timer = 0
+
+function otherTheme() {
+  const next = theme.global.name.value === 'night' ? 'harbour' : 'night'
+  theme.change(next)
+  keepTheme(next)
+}
+
+/** Looks which stores answer. */
+async function look() {
+  try {
+    const r = await readiness()
+    const down = Object.entries(r.sources).filter(([, s]) => !s.ready).map(([name, s]) => `${name} ${s.problem ?? 'does not answer'}`)
+    state.value = { ok: r.ready, text: r.ready ? 'all sources answer' : down.join('; ') }
+  } catch {
+    state.value = { ok: false, text: 'the service does not answer' }
+  }
+}
+
+onMounted(() => {
+  void look()
+  timer = window.setInterval(look, 15_000)
+})
+onBeforeUnmount(() => window.clearInterval(timer))
+</script>
+
+<template>
+  <v-app>
+    <v-app-bar density="compact" flat border :height="44">
+      <img src="/osprey.svg" alt="" class="logo" />
+      <span class="product">Osprey</span>
+      <nav><router-link to="/" class="page">Ask</router-link></nav>
+      <v-spacer />
+      <span v-if="state" class="state" data-test="state"><span class="dot" :class="{ ok: state.ok }" />{{ state.text }}</span>
+      <v-btn :icon="mdiThemeLightDark" size="small" aria-label="Light or dark" title="Light or dark" data-test="theme" @click="otherTheme" />
+    </v-app-bar>
+    <v-main class="main"><router-view /></v-main>
+  </v-app>
+</template>
+
+<style scoped>
+.main { height: 100vh; overflow: auto; }
+.logo { width: 24px; margin-left: 14px; }
+.product { font-weight: 700; margin: 0 20px 0 8px; letter-spacing: 0.01em; }
+.page { text-decoration: none; color: rgb(var(--v-theme-primary)); font-weight: 600; font-size: 0.9rem; padding: 4px 10px; border-bottom: 2px solid; }
+.state { font-size: 0.8rem; opacity: 0.85; margin-right: 10px; display: flex; align-items: center; gap: 6px; }
+.dot { width: 9px; height: 9px; border-radius: 50%; background: rgb(var(--v-theme-error)); }
+.dot.ok { background: rgb(var(--v-theme-success)); }
+</style>

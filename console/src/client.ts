@@ -1,0 +1,96 @@
+/** One error of an answer, as the service tells it. */
+export interface Fault {
+  message: string
+  locations?: { line: number; column: number }[]
+  path?: (string | number)[]
+  extensions?: { code?: string; source?: string; fix?: string; rule?: string; coordinate?: string; more?: number }
+}
+
+/** One store request that was made. */
+export interface Call {
+  wave: number
+  source: string
+  asks: string
+  requests: number
+  keys: number
+  records: number
+  ms: number
+  failed?: boolean
+}
+
+export interface Answer {
+  data?: unknown
+  errors?: Fault[]
+  extensions?: { calls?: Call[] }
+}
+
+/** What an operation would ask, without running it. */
+export interface Explanation {
+  operation?: string
+  requests: number
+  eachKey: boolean
+  waves: {
+    wave: number
+    requests: { source: string; kind: string; asks: string; statement?: string; eachKey?: boolean; problem?: string }[]
+  }[]
+}
+
+export interface Question {
+  query: string
+  operationName?: string
+  variables?: Record<string, unknown>
+}
+
+export interface SavedOperation {
+  name: string
+  text: string
+}
+
+/** Why a question got no answer at all. */
+export class NoAnswer extends Error {}
+
+async function send(path: string, init: RequestInit): Promise<Response> {
+  try {
+    return await fetch(path, init)
+  } catch (cause) {
+    if (cause instanceof DOMException && cause.name === 'AbortError') throw new NoAnswer('Stopped.')
+    throw new NoAnswer('The service does not answer. Is it still running?')
+  }
+}
+
+async function decode<T>(response: Response): Promise<T> {
+  const text = await response.text()
+  try {
+    return JSON.parse(text) as T
+  } catch {
+    throw new NoAnswer(`The service answered with the status ${response.status} and something that is not JSON.`)
+  }
+}
+
+const headers = { 'Content-Type': 'application/json', Accept: 'application/graphql-response+json' }
+
+/** Runs an operation; the answer tells its store requests. Rejects with a NoAnswer. */
+export async function ask(question: Question, signal: AbortSignal): Promise<{ answer: Answer; bytes: number }> {
+  const response = await send('/graphql', {
+    method: 'POST', signal, headers: { ...headers, 'Osprey-Calls': 'on' }, body: JSON.stringify(question),
+  })
+  const bytes = Number(response.headers.get('Content-Length') ?? 0)
+  return { answer: await decode<Answer>(response), bytes }
+}
+
+/** Plans an operation without running it. Rejects with a NoAnswer. */
+export async function explain(question: Question, signal: AbortSignal): Promise<Explanation | Answer> {
+  const response = await send('/api/v1/plans', { method: 'POST', signal, headers, body: JSON.stringify(question) })
+  return decode<Explanation | Answer>(response)
+}
+
+/** The operations that the project keeps. */
+export async function savedOperations(): Promise<SavedOperation[]> {
+  const response = await send('/api/v1/operations', {})
+  return (await decode<{ operations: SavedOperation[] }>(response)).operations
+}
+
+/** Which sources' stores answer now. */
+export async function readiness(): Promise<{ ready: boolean; sources: Record<string, { ready: boolean; problem?: string }> }> {
+  return decode(await send('/ready', {}))
+}

@@ -1,0 +1,37 @@
+<script setup lang="ts">
+import { mdiAlertCircleOutline } from '@mdi/js'
+import type { Fault } from '../client'
+
+defineProps<{ faults: Fault[] }>()
+const emit = defineEmits<{ show: [at: { line: number; column: number }] }>()
+
+const pathText = (path: (string | number)[]) =>
+  path.map((p, i) => (typeof p === 'number' ? `[${p}]` : i ? `.${p}` : p)).join('')
+</script>
+
+<template>
+  <ul class="faults" aria-label="Errors">
+    <li v-for="(f, i) in faults" :key="i" data-test="fault">
+      <v-icon :icon="mdiAlertCircleOutline" size="small" color="error" />
+      <div>
+        <div>{{ f.message }}</div>
+        <div class="detail">
+          <button v-if="f.locations?.[0]" type="button" @click="emit('show', f.locations[0])">
+            line {{ f.locations[0].line }}, column {{ f.locations[0].column }}
+          </button>
+          <span v-if="f.path" class="mono">{{ pathText(f.path) }}<template v-if="f.extensions?.more"> and {{ f.extensions.more }} more places</template></span>
+          <span v-if="f.extensions?.code">{{ f.extensions.code }}</span>
+          <span v-if="f.extensions?.fix">→ {{ f.extensions.fix }}</span>
+        </div>
+      </div>
+    </li>
+  </ul>
+</template>
+
+<style scoped>
+.faults { list-style: none; padding: 4px 12px 8px; max-height: 40%; overflow: auto; flex: none; }
+li { display: flex; gap: 8px; padding: 3px 0; font-size: 0.86rem; }
+.detail { display: flex; flex-wrap: wrap; gap: 12px; font-size: 0.76rem; opacity: 0.8; }
+.detail button { all: unset; cursor: pointer; text-decoration: underline; color: rgb(var(--v-theme-primary)); }
+.detail button:focus-visible { outline: 2px solid rgb(var(--v-theme-primary)); }
+</style>
