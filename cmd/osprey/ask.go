@@ -65,7 +65,7 @@ func ask(ctx context.Context, c *cli.Command) error {
 	}
 	if len(r.Errors) > 0 {
 		printFaults(c.Root().ErrWriter, q, r.Errors)
-		return &coded{exitNo, told}
+		return &coded{exitNo, errTold}
 	}
 	return nil
 }

@@ -57,9 +57,9 @@ func check(ctx context.Context, c *cli.Command) error {
 	}
 	switch {
 	case findings.Failed():
-		return &coded{exitNo, told}
+		return &coded{exitNo, errTold}
 	case len(down) > 0:
-		return &coded{exitUnreachable, told}
+		return &coded{exitUnreachable, errTold}
 	}
 	return nil
 }

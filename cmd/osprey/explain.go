@@ -81,5 +81,5 @@ func printRefusal(c *cli.Command, q *question, body []byte) error {
 		return unreachable(fmt.Errorf("what answers at %s is not an Osprey service", c.String("url")))
 	}
 	printFaults(c.Root().ErrWriter, q, r.Errors)
-	return &coded{exitNo, told}
+	return &coded{exitNo, errTold}
 }

@@ -59,8 +59,8 @@ type coded struct {
 func (c *coded) Error() string { return c.err.Error() }
 func (c *coded) Unwrap() error { return c.err }
 
-// told is the error of a command that has said itself what is wrong.
-var told = errors.New("")
+// errTold is the error of a command that has said itself what is wrong.
+var errTold = errors.New("")
 
 func usageError(_ context.Context, _ *cli.Command, err error, _ bool) error {
 	return &coded{exitUsage, err}
@@ -79,7 +79,7 @@ func exitCode(err error) int {
 	if err == nil {
 		return 0
 	}
-	if !errors.Is(err, told) {
+	if !errors.Is(err, errTold) {
 		fmt.Fprintln(os.Stderr, "osprey:", err)
 	}
 	var c *coded

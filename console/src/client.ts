@@ -59,11 +59,14 @@ async function send(path: string, init: RequestInit): Promise<Response> {
 }
 
 async function decode<T>(response: Response): Promise<T> {
-  const text = await response.text()
+  return read<T>(await response.text(), response.status)
+}
+
+function read<T>(text: string, status: number): T {
   try {
     return JSON.parse(text) as T
   } catch {
-    throw new NoAnswer(`The service answered with the status ${response.status} and something that is not JSON.`)
+    throw new NoAnswer(`The service answered with the status ${status} and something that is not JSON.`)
   }
 }
 
@@ -74,8 +77,8 @@ export async function ask(question: Question, signal: AbortSignal): Promise<{ an
   const response = await send('/graphql', {
     method: 'POST', signal, headers: { ...headers, 'Osprey-Calls': 'on' }, body: JSON.stringify(question),
   })
-  const bytes = Number(response.headers.get('Content-Length') ?? 0)
-  return { answer: await decode<Answer>(response), bytes }
+  const text = await response.text()
+  return { answer: read<Answer>(text, response.status), bytes: new Blob([text]).size }
 }
 
 /** Plans an operation without running it. Rejects with a NoAnswer. */

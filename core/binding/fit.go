@@ -76,17 +76,14 @@ func fit(t schema.Named, kind store.Kind) (store.Kind, Codec, error) {
 			return kind, c.codec, nil
 		}
 	}
-	var fitting []string
-	for _, name := range []string{"Int", "Float", "Boolean", "DateTime", "Date", "Time", "Decimal", "JSON", "String"} {
-		for _, c := range codecs[name] {
-			if c.kind == kind && len(fitting) < 2 {
-				fitting = append(fitting, name)
-				break
-			}
-		}
+	if name, ok := natural[kind]; ok {
+		return kind, NoCodec, fmt.Errorf("%s fits", name)
 	}
-	if len(fitting) == 0 {
-		return kind, NoCodec, fmt.Errorf("no scalar of Osprey can hold it")
-	}
-	return kind, NoCodec, fmt.Errorf("%s fits", fitting[0])
+	return kind, NoCodec, fmt.Errorf("no scalar can hold it")
+}
+
+// natural has the scalar that holds a kind as it is, for hints.
+var natural = map[store.Kind]string{
+	store.Bool: "Boolean", store.Int: "Int", store.Float: "Float", store.Text: "String", store.Decimal: "Decimal", store.Time: "DateTime",
+	store.Date: "Date", store.Clock: "Time", store.UUID: "UUID", store.JSON: "JSON", store.Binary: "String",
 }

@@ -50,10 +50,11 @@ func (b *binder) checkOne(f *schema.Field, bound *Field) {
 	for _, key := range bound.Target.Key {
 		unique = unique && slices.Contains(given, key)
 	}
-	if info := bound.Target.Info; info != nil && info.Unique(given) {
+	info := bound.Target.Info
+	if info != nil && info.Unique(given) {
 		unique = true
 	}
-	if !unique {
+	if !unique && info != nil {
 		b.fail(ruleUnique, f.Pos, f.Coordinate(), "make it a list, or give it a required argument for every field of a unique key",
 			"%s promises one %s, and its arguments do not name a unique key of %s", f.Coordinate(), schema.NamedOf(f.Type), bound.Target.Set)
 	}

@@ -144,7 +144,7 @@ func (p *parser) resync(stop func() bool) {
 	}
 	p.lost = false
 	for open := 0; p.tok.kind != EOF; p.next() {
-		if p.startsDefinition() && p.column() == 1 {
+		if p.atLineStart() && p.startsDefinition() {
 			return
 		}
 		switch p.tok.kind {
@@ -167,13 +167,10 @@ func (p *parser) resync(stop func() bool) {
 	}
 }
 
-// column returns the column of the current token in bytes, from 1.
-func (p *parser) column() int {
+// atLineStart reports whether the current token begins a line.
+func (p *parser) atLineStart() bool {
 	i := int(p.tok.start)
-	for i > 0 && p.src.Text[i-1] != '\n' && p.src.Text[i-1] != '\r' {
-		i--
-	}
-	return int(p.tok.start) - i + 1
+	return i == 0 || p.src.Text[i-1] == '\n' || p.src.Text[i-1] == '\r'
 }
 
 // newLine reports whether a line ends between the last token and this one.
@@ -354,7 +351,7 @@ func (p *parser) selectionSet() *SelectionSet {
 			p.resync(func() bool {
 				return (p.tok.kind == NameToken || p.tok.kind == Spread) && p.newLine()
 			})
-			if p.tok.kind != BraceR && p.startsDefinition() && p.column() == 1 {
+			if p.tok.kind != BraceR && p.atLineStart() && p.startsDefinition() {
 				p.lost = true // the set was never closed; go on with the next definition
 				return set
 			}

@@ -72,7 +72,7 @@ func (p *parser) members(what string, member func()) {
 			p.resync(func() bool {
 				return (p.tok.kind == NameToken || p.tok.kind == StringToken || p.tok.kind == BlockToken) && p.newLine()
 			})
-			if p.tok.kind != BraceR && p.startsDefinition() && p.column() == 1 {
+			if p.tok.kind != BraceR && p.atLineStart() && p.startsDefinition() {
 				p.lost = true
 				return
 			}

@@ -116,11 +116,11 @@ func parseScalar(t *Scalar, v any) (Value, error) {
 		switch v := v.(type) {
 		case int64:
 			if v < math.MinInt32 || v > math.MaxInt32 {
-				return nil, fmt.Errorf("Int holds whole numbers of at most 32 bits, from -2147483648 to 2147483647; found %d", v)
+				return nil, fmt.Errorf("found %d, and Int holds whole numbers of at most 32 bits, from -2147483648 to 2147483647", v)
 			}
 			return v, nil
 		case json.Number:
-			return nil, fmt.Errorf("Int holds whole numbers of at most 32 bits, from -2147483648 to 2147483647; found %s", clip(string(v)))
+			return nil, fmt.Errorf("found %s, and Int holds whole numbers of at most 32 bits, from -2147483648 to 2147483647", clip(string(v)))
 		}
 		return nil, mismatch("a whole number", v)
 	case "Float":

@@ -29,8 +29,8 @@ func (c *checker) merging() {
 	for _, op := range c.operations {
 		if root := c.schema.Root(op.Kind); root != nil {
 			sets := []typedSet{{op.Selections, root}}
-			m.sameShape(sets)
 			m.sameFields(sets)
+			m.sameShape(sets)
 		}
 	}
 }

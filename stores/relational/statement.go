@@ -15,7 +15,7 @@ type statement struct {
 	branches  []*branch
 	of        []*branch // the branch that each read is part of
 	slots     []string  // the SQL type of each value behind the three of every row
-	params    []param  // filled while a text is written
+	params    []param   // filled while a text is written
 }
 
 // A branch is a read with those of at most one row each that are joined to it.

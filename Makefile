@@ -1,0 +1,48 @@
+# make demo   starts the harbour and serves it (PORT=8420 moves it, FRESH=1 makes its data again)
+# make test   checks and tests everything
+# make build  builds bin/osprey with its console
+
+PORT ?= 7420
+STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.8.2
+
+.PHONY: demo test build console documents tools tools-test lint clean
+
+demo: build documents
+	@exec bin/osprey demo --port $(PORT) $(if $(FRESH),--fresh) $(if $(SCALE),--scale $(SCALE))
+
+test: tools-test build documents lint
+	go test -timeout 20m ./...
+
+build: tools console
+	go build -o bin/osprey ./cmd/osprey
+
+tools:
+	@scripts/tools.sh
+
+tools-test:
+	@scripts/tools.sh browser
+
+# The console is built again when one of its sources has changed.
+console: console/dist/index.html
+console/node_modules/.package-lock.json: console/package.json console/package-lock.json | tools
+	cd console && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+console/dist/index.html: console/node_modules/.package-lock.json console/index.html console/vite.config.ts console/tsconfig.json $(shell find console/src console/public -type f)
+	cd console && npx vite build --logLevel warn
+	@touch $@
+
+# The demo's document server is a module of its own and takes some minutes to
+# build the first time.
+documents: bin/osprey-documents
+bin/osprey-documents: demo/documents/main.go demo/documents/go.mod demo/documents/go.sum | tools
+	@echo "building the demo's document server; the first time takes a few minutes"
+	cd demo/documents && go build -o ../../bin/osprey-documents .
+
+lint: console
+	@unformatted=$$(gofmt -l $$(git ls-files '*.go')); [ -z "$$unformatted" ] || { echo "not gofmt-ed: $$unformatted"; exit 1; }
+	go vet ./...
+	go run $(STATICCHECK) ./...
+	cd console && npx vue-tsc --noEmit
+
+clean:
+	rm -rf bin console/node_modules console/dist/*

@@ -1,0 +1,153 @@
+package plan_test
+
+import (
+	"flag"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"osprey/core/binding"
+	"osprey/core/language"
+	"osprey/core/plan"
+	"osprey/core/schema"
+	"osprey/core/store"
+	"osprey/core/store/storetest"
+	"osprey/core/validate"
+)
+
+var update = flag.Bool("update", false, "write the golden files of plans")
+
+func harbour(t *testing.T) *binding.Bound {
+	t.Helper()
+	documents := storetest.Catalogue(storetest.InspectionsCatalogue)
+	for _, set := range documents.Sets {
+		set.Sampled = true
+	}
+	tides := storetest.Catalogue(storetest.TidesCatalogue)
+	for _, set := range tides.Sets {
+		set.What = "resource"
+	}
+	bound, problems := binding.Bind(storetest.HarbourSchema(t, "../..", binding.Directives), map[string]*binding.Source{
+		"registry": {Name: "registry", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
+			Abilities: store.Abilities{Fold: true, Group: store.BySource, Page: store.PagePerKey}},
+		"inspections": {Name: "inspections", Naming: binding.Camel, Catalogue: documents, Abilities: store.Abilities{Group: store.BySet, Page: store.PageWhole}},
+		"tides":       {Name: "tides", Naming: binding.Exact, Catalogue: tides},
+	})
+	if problems.Failed() {
+		t.Fatal(problems)
+	}
+	return bound
+}
+
+func build(t *testing.T, bound *binding.Bound, text string, vars map[string]schema.Value) *plan.Plan {
+	t.Helper()
+	doc, problems := language.Parse(language.NewSource("", text))
+	if len(problems) == 0 {
+		problems = validate.Document(bound.Schema, doc)
+	}
+	if len(problems) > 0 {
+		t.Fatalf("%s\nreports %q", text, problems)
+	}
+	for _, d := range doc.Definitions {
+		if op, ok := d.(*language.Operation); ok {
+			return plan.Build(bound, doc, op, vars, nil)
+		}
+	}
+	t.Fatal("no operation")
+	return nil
+}
+
+// TestPlans compares the plans of the operations in testdata with their golden
+// files. No store is asked: a plan is data.
+func TestPlans(t *testing.T) {
+	bound := harbour(t)
+	files, _ := filepath.Glob("testdata/*.graphql")
+	demo, _ := filepath.Glob("../../demo/harbour/operations/*.graphql")
+	for _, file := range append(files, demo...) {
+		name := strings.TrimSuffix(filepath.Base(file), ".graphql")
+		t.Run(name, func(t *testing.T) {
+			text, err := os.ReadFile(file)
+			if err != nil {
+				t.Fatal(err)
+			}
+			got := build(t, bound, string(text), map[string]schema.Value{"limit": int64(25), "imo": "9100007"}).String()
+			golden := filepath.Join("testdata", name+".plan")
+			if *update {
+				if err := os.WriteFile(golden, []byte(got), 0o644); err != nil {
+					t.Fatal(err)
+				}
+			}
+			want, err := os.ReadFile(golden)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got != string(want) {
+				t.Errorf("the plan is\n%s\nwant\n%s", got, want)
+			}
+		})
+	}
+}
+
+// TestWaves holds how many requests in how many waves operations need.
+func TestWaves(t *testing.T) {
+	bound := harbour(t)
+	for _, test := range []struct {
+		text            string
+		requests, waves int
+	}{
+		{`{ __typename __schema { types { name } } }`, 0, 0},
+		{`{ quays { name } fleet { name } operators { name } }`, 1, 1},
+		{`{ craft(imo: 1) { operator { parent { subsidiaries { fleet { name } } } } } }`, 1, 1},
+		{`{ craft(imo: 1) { name inspections { heldOn } } }`, 2, 2},
+		// Two uses of one collection by the same key are one find.
+		{`{ a: craft(imo: 1) { inspections { heldOn } } b: craft(imo: 2) { inspections(limit: 1) { outcome } } }`, 2, 2},
+		// By other keys and conditions too.
+		{`{ craft(imo: 1) { a: inspections(outcome: PASSED) { heldOn } b: inspections { heldOn } } }`, 2, 2},
+		// Two collections are two finds.
+		{`{ portCalls { craft { inspections { heldOn } } incidents { at } } }`, 3, 2},
+		// The station's code is known from the quay, so nobody waits for the station.
+		{`{ quays { station { name events { at } contact { officer } } } }`, 4, 2},
+		{`{ station(code: "SKE") { name events { at } } }`, 2, 2},
+		// Back to the craft by the number the inspections were found by: known ahead.
+		{`{ craft(imo: 1) { inspections { craft { name operator { name } } } } }`, 3, 2},
+		// Left the registry and come back by a key that only the document has: no plan has fewer.
+		{`{ pilot(licence: "x") { calls { incidents { call { craft { name } } } } } }`, 3, 2},
+		{`{ portCall(id: 1) { craft { inspections { craft { calls { manifest { lines { goods } } } } } } } }`, 4, 3},
+		{`{ stations { quays { berths { number } } } }`, 2, 2},
+		{`{ inspections { craft { inspections { heldOn } } } }`, 3, 2},
+		// Fields left out cost nothing.
+		{`{ craft(imo: 1) { name inspections @skip(if: true) { heldOn } } }`, 1, 1},
+		{`{ craft(imo: 1) { name ... on Tug @include(if: false) { tow { inspections { heldOn } } } } }`, 1, 1},
+	} {
+		p := build(t, bound, test.text, nil)
+		if len(p.Fetches) != test.requests || p.Waves != test.waves {
+			t.Errorf("%s\nneeds %d requests in %d waves, want %d in %d:\n%s", test.text, len(p.Fetches), p.Waves, test.requests, test.waves, p)
+		}
+	}
+}
+
+// TestShape checks what a plan depends on: never the value of a limit or a key.
+func TestShape(t *testing.T) {
+	bound := harbour(t)
+	const text = `query ($b: Boolean = true, $limit: Int, $sort: [PortCallSort!], $purpose: Purpose) {
+		portCalls(limit: $limit, sort: $sort, purpose: $purpose) { id craft @include(if: $b) { name } } }`
+	base := map[string]schema.Value{"b": true, "limit": int64(5)}
+	p := build(t, bound, text, base)
+	for _, test := range []struct {
+		name string
+		vars map[string]schema.Value
+		same bool
+	}{
+		{"another limit", map[string]schema.Value{"b": true, "limit": int64(500)}, true},
+		{"no limit", map[string]schema.Value{"b": true}, false},
+		{"another condition", map[string]schema.Value{"b": false, "limit": int64(5)}, false},
+		{"a sort key", map[string]schema.Value{"b": true, "limit": int64(5), "sort": []schema.Value{schema.InputFields{{Name: "id", Value: schema.Symbol("ASC")}}}}, false},
+		{"a purpose", map[string]schema.Value{"b": true, "limit": int64(5), "purpose": schema.Symbol("LOADING")}, false},
+		{"null is not given", map[string]schema.Value{"b": true, "limit": int64(5), "purpose": nil}, true},
+	} {
+		if same := p.Shape.Key(test.vars) == p.Shape.Key(base); same != test.same {
+			t.Errorf("%s: the plan can be used again: %t, want %t", test.name, same, test.same)
+		}
+	}
+}

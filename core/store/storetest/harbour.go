@@ -1,0 +1,56 @@
+package storetest
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"osprey/core/schema"
+)
+
+// RegistryCatalogue is the relational part of the harbour, as text.
+const RegistryCatalogue = `
+operators: id int! name text country text parent_id int?+ billing_token text
+craft: imo int! craft_type text=cargo|tanker|ferry|tug name text+ length_m float draught_dm int? built_on date? operator_id int+ tow_imo int? deadweight_t int? containers int? double_hull bool? passengers int? cars int? bollard_pull_t decimal? fittings json?
+quays: code text! name text station_code text?+
+berths: quay_code text number int name text length_m float max_draught_dm int (quay_code,number)!
+port_calls: id int! craft_imo int+ quay_code text?+ berth_number int? arrived_at time+ departed_at time? purpose text=load|unload|bunker|passengers|repair cargo_t decimal?
+pilots: id int! name text licence text!
+pilotage: id int! call_id int+ pilot_id int+ role text=lead|assist|trainee boarded_at time
+`
+
+// InspectionsCatalogue is the document part of the harbour, as text.
+const InspectionsCatalogue = `
+inspections: _id text! craft.imo text+ craft.name text heldOn time outcome text inspector.name text inspector.badge text findings.code text findings.severity text findings.text text
+incidents: _id text! callId int+ at time kind text summary text
+manifests: _id text! callId int+ lines.goods text lines.tonnes float lines.hazardous bool
+`
+
+// TidesCatalogue is the remote part of the harbour, as text.
+const TidesCatalogue = `
+stations: code text! name text latitude float longitude float datum text?
+events: station text at time kind text heightM float
+contacts: station text! officer text phone text?
+`
+
+// HarbourSchema reads the demo's schema; root is the path to the sources.
+func HarbourSchema(t testing.TB, root string, more ...schema.Text) *schema.Schema {
+	t.Helper()
+	files, err := filepath.Glob(filepath.Join(root, "demo/harbour/schema/*.graphql"))
+	if err != nil || len(files) == 0 {
+		t.Fatalf("no schema of the demo: %v", err)
+	}
+	texts := more
+	for _, file := range files {
+		body, err := os.ReadFile(file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		texts = append(texts, schema.Text{Name: filepath.Base(file), Body: string(body)})
+	}
+	s, problems := schema.Build(texts...)
+	if problems.Failed() {
+		t.Fatal(problems)
+	}
+	return s
+}
