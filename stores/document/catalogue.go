@@ -3,6 +3,7 @@ package document
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"go.mongodb.org/mongo-driver/v2/bson"
 	"go.mongodb.org/mongo-driver/v2/mongo/options"
@@ -132,8 +133,11 @@ func (g *gatherer) leaf(name string, kind store.Kind, typ string, inList bool) {
 		f.Nullable = true
 	case f.Type == "null":
 		f.Kind, f.Type = kind, typ
-	case f.Kind != kind:
-		f.Kind, f.Type = store.Unknown, f.Type+" or "+typ
+	case !strings.Contains(f.Type, typ):
+		f.Type += " or " + typ
+		if f.Kind != kind {
+			f.Kind = store.Unknown
+		}
 	}
 	if !inList {
 		g.seen[name]++

@@ -1,0 +1,113 @@
+// Package demotest gives tests the stores of the harbour demo, started once for
+// a test program, and counts what reaches them: statements as PostgreSQL counts
+// them, commands on the wire of the document server, requests at the stand-in.
+package demotest
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+
+	"github.com/jackc/pgx/v5"
+
+	"osprey/demo"
+)
+
+var running *demo.Harbour
+
+// Main starts the harbour, runs the tests, and stops it again. It is called
+// from TestMain.
+func Main(m *testing.M) {
+	os.Exit(run(m))
+}
+
+func run(m *testing.M) int {
+	for _, name := range demo.Addresses {
+		os.Unsetenv(name) // the tests stop and count their stores, so they need their own
+	}
+	dir, err := os.MkdirTemp("/var/tmp", "osprey-test-")
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	defer os.RemoveAll(dir)
+	if err := os.Chmod(dir, 0o755); err != nil { // root's server runs as another user
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	program, err := documents()
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	if running, err = demo.Start(context.Background(), demo.Options{State: dir, Documents: program}); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	defer running.Stop()
+	return m.Run()
+}
+
+// Root returns the folder of the sources.
+func Root() string {
+	dir, err := os.Getwd()
+	for err == nil && dir != "/" {
+		if _, found := os.Stat(filepath.Join(dir, "ARCHITECTURE.md")); found == nil {
+			return dir
+		}
+		dir = filepath.Dir(dir)
+	}
+	return "."
+}
+
+// documents returns the document server's program, built if it is missing.
+func documents() (string, error) {
+	path := filepath.Join(Root(), "bin", "osprey-documents")
+	if _, err := os.Stat(path); err == nil {
+		return path, nil
+	}
+	cmd := exec.Command("make", "documents")
+	cmd.Dir = Root()
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return "", fmt.Errorf("the document server cannot be built: %w\n%s", err, out)
+	}
+	return path, nil
+}
+
+// Harbour returns the running stores.
+func Harbour() *demo.Harbour { return running }
+
+// Setenv leads projects of this test to the harbour's stores.
+func Setenv(t *testing.T) {
+	for name, value := range running.Environ() {
+		t.Setenv(name, value)
+	}
+}
+
+// Statements starts counting at PostgreSQL. The returned function tells how
+// many statements of Osprey's it has run since; it counts by itself, in
+// pg_stat_statements.
+func Statements(t *testing.T) func() int {
+	t.Helper()
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, running.RegistryURL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { conn.Close(ctx) })
+	for _, statement := range []string{`CREATE EXTENSION IF NOT EXISTS pg_stat_statements`, `SELECT pg_stat_statements_reset()`} {
+		if _, err := conn.Exec(ctx, statement); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return func() int {
+		var n int
+		if err := conn.QueryRow(ctx, `SELECT COALESCE(sum(calls), 0)::int FROM pg_stat_statements WHERE query NOT ILIKE '%pg_stat_statements%'`).Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+}

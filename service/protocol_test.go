@@ -1,0 +1,120 @@
+package service_test
+
+import (
+	"encoding/json"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+
+	"osprey/demo/demotest"
+)
+
+// TestProtocol holds GraphQL over HTTP: status codes, media types and messages.
+func TestProtocol(t *testing.T) {
+	demotest.Setenv(t)
+	base := serveHarbour(t)
+	const modern, old = "application/graphql-response+json", "application/json"
+	encode := url.QueryEscape
+	for _, test := range []struct {
+		name, method, path, body, contentType, accept string
+		status                                        int
+		media, want                                   string
+	}{
+		{"a POST", "POST", "/graphql", `{"query": "{ __typename }"}`, old, modern, 200, modern, `{"data":{"__typename":"Query"}}`},
+		{"an old client", "POST", "/graphql", `{"query": "{ __typename }"}`, old, old, 200, old, `{"data"`},
+		{"no Accept", "POST", "/graphql", `{"query": "{ __typename }"}`, old, "", 200, old, `{"data"`},
+		{"any media type", "POST", "/graphql", `{"query": "{ __typename }"}`, old, "*/*", 200, old, `{"data"`},
+		{"preference", "POST", "/graphql", `{"query": "{ __typename }"}`, old, "application/json;q=0.5, application/graphql-response+json;q=0.9", 200, modern, `{"data"`},
+		{"charset", "POST", "/graphql", `{"query": "{ __typename }"}`, "application/json; charset=UTF-8", modern, 200, modern, `{"data"`},
+		{"no fitting media type", "POST", "/graphql", `{"query": "{ __typename }"}`, old, "text/html", 406, "application/problem+json", `no media type of the Accept header`},
+		{"a form", "POST", "/graphql", `query=x`, "application/x-www-form-urlencoded", modern, 415, modern, `the body's Content-Type is`},
+		{"no Content-Type", "POST", "/graphql", `{}`, "", modern, 415, modern, `send application/json`},
+		{"another charset", "POST", "/graphql", `{}`, "application/json; charset=latin-1", modern, 415, modern, `send UTF-8`},
+		{"an empty body", "POST", "/graphql", ``, old, modern, 400, modern, `the body is empty`},
+		{"not JSON", "POST", "/graphql", `{"query": }`, old, modern, 400, modern, `at 1:11`},
+		{"a list", "POST", "/graphql", `[]`, old, modern, 400, modern, `it is array, and not an object`},
+		{"no query", "POST", "/graphql", `{"variables": {}}`, old, modern, 400, modern, `the body has no \"query\"`},
+		{"wrong variables", "POST", "/graphql", `{"query": "{ __typename }", "variables": [1]}`, old, modern, 400, modern, `\"variables\" is not an object`},
+		{"extensions", "POST", "/graphql", `{"query": "{ __typename }", "extensions": {"a": 1}}`, old, modern, 200, modern, `{"data"`},
+		{"not UTF-8", "POST", "/graphql", "{\"query\": \"{ \xff }\"}", old, modern, 400, modern, `not valid UTF-8`},
+		{"a large body", "POST", "/graphql", `{"query": "` + strings.Repeat(" ", 1<<20) + `"}`, old, modern, 413, modern, `larger than 1048576 bytes`},
+		{"a syntax error", "POST", "/graphql", `{"query": "{"}`, old, modern, 400, modern, `"code":"SYNTAX"`},
+		{"a syntax error, old client", "POST", "/graphql", `{"query": "{"}`, old, old, 200, old, `"code":"SYNTAX"`},
+		{"an unknown field", "POST", "/graphql", `{"query": "{ quayz { name } }"}`, old, modern, 400, modern, `did you mean \"quays\"?`},
+		{"a wrong variable", "POST", "/graphql", `{"query": "query ($i: ID!) { craft(imo: $i) { name } }", "variables": {"i": true}}`, old, modern, 400, modern, `the variable $i of the type ID! does not fit: expected an ID`},
+		{"a missing variable", "POST", "/graphql", `{"query": "query ($i: ID!) { craft(imo: $i) { name } }"}`, old, modern, 400, modern, `is required and was not given`},
+		{"two operations", "POST", "/graphql", `{"query": "query A { __typename } query B { b: __typename }"}`, old, modern, 400, modern, `say with operationName which one to run: A or B`},
+		{"the second of them", "POST", "/graphql", `{"query": "query A { __typename } query B { b: __typename }", "operationName": "B"}`, old, modern, 200, modern, `{"data":{"b":"Query"}}`},
+		{"one that is not there", "POST", "/graphql", `{"query": "query Arrivals { __typename }", "operationName": "Arrival"}`, old, modern, 400, modern, `did you mean \"Arrivals\"?`},
+		{"a GET", "GET", "/graphql?query=" + encode("query ($c: ID!) { station(code: $c) { code } }") + "&variables=" + encode(`{"c": "SKE"}`), "", "", modern, 200, modern, `{"data":{"station":{"code":"SKE"}}}`},
+		{"a GET without query", "GET", "/graphql", "", "", modern, 400, modern, `the parameter \"query\" is missing`},
+		{"a GET with wrong variables", "GET", "/graphql?query={a}&variables=x", "", "", modern, 400, modern, `not a JSON object`},
+		{"PUT", "PUT", "/graphql", "", "", modern, 405, "application/problem+json", `use GET, POST`},
+		{"an unknown path", "GET", "/graph", "", "", modern, 404, "application/problem+json", `operations go to /graphql`},
+		{"explain a wrong operation", "POST", "/api/v1/plans", `{"query": "{ quayz }"}`, old, "", 422, old, `did you mean \"quays\"?`},
+		{"explain with GET", "GET", "/api/v1/plans", "", "", "", 405, "application/problem+json", `use POST`},
+		{"live", "GET", "/live", "", "", "", 200, old, `{"live":true}`},
+		{"saved operations", "GET", "/api/v1/operations", "", "", "", 200, old, `"name":"Board"`},
+	} {
+		t.Run(test.name, func(t *testing.T) {
+			req, err := http.NewRequest(test.method, base+test.path, strings.NewReader(test.body))
+			if err != nil {
+				t.Fatal(err)
+			}
+			if test.contentType != "" {
+				req.Header.Set("Content-Type", test.contentType)
+			}
+			if test.accept != "" {
+				req.Header.Set("Accept", test.accept)
+			}
+			res, err := http.DefaultClient.Do(req)
+			if err != nil {
+				t.Fatal(err)
+			}
+			defer res.Body.Close()
+			body, _ := io.ReadAll(res.Body)
+			media, _, _ := strings.Cut(res.Header.Get("Content-Type"), ";")
+			if res.StatusCode != test.status || media != test.media || !strings.Contains(string(body), test.want) {
+				t.Errorf("answers %d %s %.400s\nwant %d %s %s", res.StatusCode, media, body, test.status, test.media, test.want)
+			}
+			if !json.Valid(body) {
+				t.Errorf("the body is not JSON: %.300s", body)
+			}
+			if res.Header.Get("X-Request-Id") == "" {
+				t.Errorf("the answer has no X-Request-Id")
+			}
+		})
+	}
+}
+
+// TestIntrospection asks the questions by which clients build their own view
+// of a schema.
+func TestIntrospection(t *testing.T) {
+	demotest.Setenv(t)
+	base := serveHarbour(t)
+	a := ask(t, base, `query Whole {
+		__schema { queryType { name } mutationType { name } subscriptionType { name } directives { name locations isRepeatable args { ...Input } }
+			types { kind name description specifiedByURL isOneOf interfaces { ...Ref } possibleTypes { ...Ref }
+				fields(includeDeprecated: true) { name args(includeDeprecated: true) { ...Input } type { ...Ref } isDeprecated deprecationReason }
+				inputFields(includeDeprecated: true) { ...Input } enumValues(includeDeprecated: true) { name isDeprecated } } } }
+		fragment Input on __InputValue { name type { ...Ref } defaultValue }
+		fragment Ref on __Type { kind name ofType { kind name ofType { kind name ofType { kind name } } } }`, nil)
+	if len(a.Errors) > 0 {
+		t.Fatal(a.Errors)
+	}
+	s := a.Data["__schema"].(map[string]any)
+	types := map[string]map[string]any{}
+	for _, x := range s["types"].([]any) {
+		types[x.(map[string]any)["name"].(string)] = x.(map[string]any)
+	}
+	if len(types["Craft"]["possibleTypes"].([]any)) != 4 || types["PortCallSort"]["isOneOf"] != true || types["DateTime"]["specifiedByURL"] == nil {
+		t.Errorf("Craft, PortCallSort or DateTime are not as they should be: %v", types["Craft"])
+	}
+	for _, d := range s["directives"].([]any) {
+		if name := d.(map[string]any)["name"]; name == "stored" || name == "related" {
+			t.Errorf("clients see @%s", name)
+		}
+	}
+}
