@@ -29,7 +29,7 @@ const pathText = (path: (string | number)[]) =>
 </template>
 
 <style scoped>
-.faults { list-style: none; padding: 4px 12px 8px; max-height: 40%; overflow: auto; flex: none; }
+.faults { list-style: none; margin: 0; padding: 0 12px 8px; overflow: auto; flex: 0 1 auto; }
 li { display: flex; gap: 8px; padding: 3px 0; font-size: 0.86rem; }
 .detail { display: flex; flex-wrap: wrap; gap: 12px; font-size: 0.76rem; opacity: 0.8; }
 .detail button { all: unset; cursor: pointer; text-decoration: underline; color: rgb(var(--v-theme-primary)); }

@@ -75,7 +75,7 @@ function open(op: SavedOperation) {
         </v-btn-toggle>
       </div>
       <div v-if="ask.trouble" class="message" data-test="trouble">{{ ask.trouble }}</div>
-      <FaultList v-if="ask.faults.length" :faults="ask.faults" @show="editor?.goTo($event)" />
+      <FaultList v-if="ask.faults.length" :class="{ above: hasData }" :faults="ask.faults" @show="editor?.goTo($event)" />
       <div v-if="hasData" class="body" data-test="answer">
         <div v-if="view === 'tree'" class="tree"><ValueTree :value="ask.answer?.data" /></div>
         <TextEditor v-else v-model="raw" label="Answer" :language="json()" readonly />
@@ -103,6 +103,7 @@ function open(op: SavedOperation) {
 .pane { display: flex; flex-direction: column; min-height: 0; min-width: 0; }
 .title { display: flex; align-items: center; gap: 12px; padding: 4px 12px; min-height: 30px; flex: none; }
 .body { flex: 1; min-height: 0; overflow: hidden; }
+.above { max-height: 40%; }
 .tree { height: 100%; overflow: auto; padding: 0 12px 8px; }
 .message { padding: 8px 12px; opacity: 0.75; font-size: 0.9rem; }
 .trouble { color: rgb(var(--v-theme-error)); font-size: 0.78rem; }

@@ -1,0 +1,243 @@
+package main_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"osprey/demo/demotest"
+)
+
+var program string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "osprey-cmd-")
+	if err != nil {
+		panic(err)
+	}
+	program = filepath.Join(dir, "osprey")
+	if out, err := exec.Command("go", "build", "-o", program, ".").CombinedOutput(); err != nil {
+		panic(fmt.Sprintf("%v\n%s", err, out))
+	}
+	demotest.Main(m) // exits; the system cleans its folder of temporary files
+}
+
+// osprey runs the program as a person does, from the folder of the sources.
+func osprey(t *testing.T, args ...string) (stdout, stderr string, code int) {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	cmd := exec.CommandContext(ctx, program, args...)
+	cmd.Dir = demotest.Root()
+	var out, errs bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errs
+	err := cmd.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		t.Fatal(err)
+	}
+	return out.String(), errs.String(), cmd.ProcessState.ExitCode()
+}
+
+// start runs "osprey start" over the harbour until the test ends.
+func start(t *testing.T) string {
+	t.Helper()
+	address := freeAddress(t)
+	cmd := exec.Command(program, "start", "demo/harbour", "--listen", address)
+	cmd.Dir = demotest.Root()
+	var errs bytes.Buffer
+	cmd.Stderr = &errs
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		cmd.Process.Signal(syscall.SIGTERM)
+		if err := cmd.Wait(); err != nil {
+			t.Errorf("the service did not stop well: %v\n%s", err, errs.String())
+		}
+	})
+	waitUntil(t, "the service is live", func() bool {
+		res, err := http.Get("http://" + address + "/live")
+		if err != nil {
+			return false
+		}
+		res.Body.Close()
+		return res.StatusCode == http.StatusOK
+	})
+	return "http://" + address
+}
+
+func freeAddress(t *testing.T) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	return l.Addr().String()
+}
+
+func waitUntil(t *testing.T, what string, done func() bool) {
+	t.Helper()
+	for deadline := time.Now().Add(60 * time.Second); !done(); time.Sleep(50 * time.Millisecond) {
+		if time.Now().After(deadline) {
+			t.Fatalf("waited a minute until %s", what)
+		}
+	}
+}
+
+const boardFile = "demo/harbour/operations/Board.graphql"
+
+// TestAskAndExplain runs the two on a service and on a project in the process.
+func TestAskAndExplain(t *testing.T) {
+	demotest.Setenv(t)
+	url := start(t)
+	for _, where := range [][]string{{"--url", url}, {"--project", "demo/harbour"}} {
+		out, errs, code := osprey(t, append([]string{"ask", "-f", boardFile, "--var", "limit=3", "--calls", "--as", "tree"}, where...)...)
+		if code != 0 || !strings.Contains(out, "4 store requests in 2 waves") || !strings.Contains(out, "portCalls\n  • id  4000\n") {
+			t.Errorf("ask %v exits with %d:\n%s\n%s", where, code, out, errs)
+		}
+		out, errs, code = osprey(t, append([]string{"explain", "-f", boardFile}, where...)...)
+		if code != 0 || !strings.HasPrefix(out, "4 store requests in 2 waves\n") || strings.Contains(out, "SELECT") {
+			t.Errorf("explain %v exits with %d:\n%s\n%s", where, code, out, errs)
+		}
+		out, _, code = osprey(t, append([]string{"explain", "--statements", "{ quays { name } }"}, where...)...)
+		if code != 0 || !strings.Contains(out, `FROM "quays"`) {
+			t.Errorf("explain --statements %v exits with %d:\n%s", where, code, out)
+		}
+	}
+	out, _, code := osprey(t, "ask", "{ quays { name code } }", "--as", "table", "--url", url)
+	if code != 0 || !strings.Contains(out, "name           code\nOld Quay       Q1\n") {
+		t.Errorf("a table is\n%s", out)
+	}
+	out, _, code = osprey(t, "ask", "query ($c: [ID!]) { stations(code: $c) { code } }", "--var", "c=SKE", "--url", url)
+	if code != 0 || !strings.Contains(out, `"code": "SKE"`) {
+		t.Errorf("the answer without a terminal is not JSON:\n%s", out)
+	}
+	out, _, code = osprey(t, "explain", "--format", "json", "{ quays { station { contact { officer } } } }", "--url", url)
+	if code != 0 || !strings.Contains(out, `"eachKey": true`) {
+		t.Errorf("explain --format json is\n%s", out)
+	}
+}
+
+// TestWrongUse holds the codes and the words of what goes wrong.
+func TestWrongUse(t *testing.T) {
+	demotest.Setenv(t)
+	url := start(t)
+	nobody := "http://" + freeAddress(t)
+	for _, test := range []struct {
+		args []string
+		code int
+		errs string
+	}{
+		{[]string{"ask", "{ quayz { name } }", "--url", url}, 1, "operation:1:3: error: Query has no field \"quayz\"; did you mean \"quays\"? [INVALID]\n  { quayz { name } }\n    ^\n"},
+		{[]string{"ask", "{ quays { name }", "--url", url}, 1, "operation:1:17: error: expected \"}\" after the selected fields, found the end of the document"},
+		{[]string{"ask", "{ portCalls(limit: -1) { id } }", "--url", url}, 1, "  at portCalls\n"},
+		{[]string{"explain", "{ quayz { name } }", "--url", url}, 1, "did you mean \"quays\"?"},
+		{[]string{"ask", "{ a }", "--url", nobody}, 3, "no service answers at " + nobody},
+		{[]string{"explain", "{ a }", "--url", nobody}, 3, "Start one with \"osprey demo\""},
+		{[]string{"ask", "{ a }", "--url", "harbour"}, 2, "--url is an address such as"},
+		{[]string{"ask"}, 2, "give an operation"},
+		{[]string{"ask", "-f", "nowhere.graphql"}, 2, "the operation cannot be read"},
+		{[]string{"ask", "-f", boardFile, "{ a }"}, 2, "not both"},
+		{[]string{"ask", "-f", boardFile, "--var", "limi=5"}, 2, "the operation declares no variable $limi; did you mean \"limit\"?"},
+		{[]string{"ask", "-f", boardFile, "--var", "limit=five"}, 2, "the variable $limit of the type Int does not fit: \"five\" is not JSON"},
+		{[]string{"ask", "-f", boardFile, "--var", "limit"}, 2, "--var is name=value"},
+		{[]string{"ask", "{ a }", "--as", "pie"}, 2, "--as is tree, table or json"},
+		{[]string{"ask", "--nope"}, 2, "nope"},
+		{[]string{"asc"}, 2, "there is no command \"asc\""},
+		{[]string{"check", "nowhere"}, 1, "nowhere is no project: it has no osprey.yaml"},
+		{[]string{"check", "a", "b"}, 2, "expected one folder"},
+		{[]string{"start", "nowhere"}, 1, "nowhere is no project"},
+		{[]string{"start", "demo/harbour", "--listen", strings.TrimPrefix(url, "http://")}, 3, "is taken: stop what listens there"},
+		{[]string{"demo", "--port", "80"}, 2, "--port is a number from 1024"},
+		{[]string{"demo", "--project", "nowhere"}, 2, "nowhere is no project"},
+	} {
+		_, errs, code := osprey(t, test.args...)
+		if code != test.code || !strings.Contains(errs, test.errs) {
+			t.Errorf("osprey %q exits with %d:\n%s\nwant %d: %s", test.args, code, errs, test.code, test.errs)
+		}
+	}
+}
+
+// project writes a project folder.
+func project(t *testing.T, files map[string]string) string {
+	t.Helper()
+	dir := t.TempDir()
+	for name, text := range files {
+		path := filepath.Join(dir, name)
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return dir
+}
+
+// TestCheck checks sound and unsound projects.
+func TestCheck(t *testing.T) {
+	demotest.Setenv(t)
+	out, errs, code := osprey(t, "check", "demo/harbour")
+	if code != 0 || !strings.Contains(out, "0 errors, 1 warning") {
+		t.Errorf("check of the harbour exits with %d:\n%s%s", code, out, errs)
+	}
+	if out, _, code = osprey(t, "check", "--types-only", "demo/harbour"); code != 0 || !strings.Contains(out, "no problems found") {
+		t.Errorf("check --types-only exits with %d:\n%s", code, out)
+	}
+	const yaml = "sources:\n  registry:\n    kind: postgres\n    url: ${REGISTRY_URL}\n    naming: snake\n"
+	for _, test := range []struct {
+		name  string
+		files map[string]string
+		code  int
+		want  string
+	}{
+		{"a column that is not there", map[string]string{"osprey.yaml": yaml, "schema/a.graphql": "type Query { craft: [Craft!]! @read }\ntype Craft @stored(in: \"registry\", as: \"craft\") {\n  nam: String\n}\n"}, 1,
+			"schema/a.graphql:3:3: error: the column of Craft.nam is \"nam\", which the table craft in registry does not have; did you mean \"name\"? [column]\n    nam: String\n    ^\n"},
+		{"a wrong operation", map[string]string{"osprey.yaml": yaml, "schema/a.graphql": "type Query { craft: [Craft!]! @read }\ntype Craft @stored(in: \"registry\", as: \"craft\") { name: String! }", "operations/X.graphql": "{ craft { nam } }"}, 1,
+			"operations/X.graphql:1:11: error: Craft has no field \"nam\""},
+		{"several faults", map[string]string{"osprey.yaml": yaml, "schema/a.graphql": "type Query { a: Int, b: Strng }", "schema/b.graphql": "type A { x Int }"}, 1, "2 errors"},
+		{"a wrong kind", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: postgress\n    url: x\n", "schema/a.graphql": "type Query { a: Int }"}, 1,
+			"osprey.yaml:2:3: error: the source a is of the kind \"postgress\"; did you mean \"postgres\"?"},
+		{"a wrong word", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: postgres\n    adress: x\n"}, 1, "osprey.yaml:4:5: error: unknown field \"adress\""},
+		{"no YAML", map[string]string{"osprey.yaml": "sources: [\n"}, 1, "osprey.yaml:"},
+		{"a variable that is not set", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: postgres\n    url: ${NOWHERE_URL}\n", "schema/a.graphql": "type Query { a: Int }"}, 1,
+			"osprey.yaml:4:10: error: the environment variable NOWHERE_URL, which the source a needs, is not set"},
+		{"no sources", map[string]string{"osprey.yaml": "listen: x\n"}, 1, "no sources are configured"},
+		{"a wrong address", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: rest\n    url: harbour\n", "schema/a.graphql": "type Query { a: Int }"}, 1, "the address is not of the form http://host/path"},
+		{"a wrong field", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: rest\n    url: http://x\n    sets:\n      s:\n        fields: { a: txt }\n", "schema/a.graphql": "type Query { a: Int }"}, 1, "the field a is of the kind \"txt\""},
+		{"a store that is down", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: postgres\n    url: postgres://127.0.0.1:1/x\n", "schema/a.graphql": "type Query { a: [A!] @read }\ntype A @stored(in: \"a\") { b: Int }"}, 3, "no problems found; 1 source not checked"},
+	} {
+		t.Run(test.name, func(t *testing.T) {
+			out, errs, code := osprey(t, "check", project(t, test.files))
+			if code != test.code || !strings.Contains(out+errs, test.want) {
+				t.Errorf("check exits with %d:\n%s%s\nwant %d: %s", code, out, errs, test.code, test.want)
+			}
+		})
+	}
+	dir := project(t, map[string]string{"osprey.yaml": yaml, "schema/a.graphql": "type Query { a: Strng }"})
+	out, _, code = osprey(t, "check", "--types-only", "--format", "json", dir)
+	if code != 1 || !strings.Contains(out, `"severity": "error"`) || !strings.Contains(out, `"line": 1`) || !strings.Contains(out, `"column": 17`) {
+		t.Errorf("check --format json exits with %d:\n%s", code, out)
+	}
+}
+
+func TestHelpShowsExamples(t *testing.T) {
+	for _, command := range []string{"start", "check", "ask", "explain", "demo"} {
+		out, _, code := osprey(t, command, "--help")
+		if code != 0 || !strings.Contains(out, "Example:\n") || !strings.Contains(out, "osprey "+command) {
+			t.Errorf("osprey %s --help exits with %d:\n%s", command, code, out)
+		}
+	}
+}

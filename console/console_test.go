@@ -1,0 +1,223 @@
+package console_test
+
+import (
+	"context"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"osprey/console"
+	"osprey/demo/demotest"
+	"osprey/project"
+	"osprey/service"
+)
+
+func TestMain(m *testing.M) { demotest.Main(m) }
+
+// serve serves the harbour with its console.
+func serve(t *testing.T) string {
+	t.Helper()
+	if _, err := os.Stat(filepath.Join(demotest.Root(), "console/dist/index.html")); err != nil {
+		t.Fatal("the console is not built; run: make console")
+	}
+	demotest.Setenv(t)
+	p, findings, err := project.Open(context.Background(), filepath.Join(demotest.Root(), "demo/harbour"), slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatalf("%v: %v", err, findings)
+	}
+	t.Cleanup(p.Close)
+	s := httptest.NewServer(service.Handler(service.Config{Project: p, Console: console.Handler(), Log: slog.New(slog.DiscardHandler)}))
+	t.Cleanup(s.Close)
+	return s.URL
+}
+
+// browser opens a page in headless Chromium.
+func browser(t *testing.T, url string) context.Context {
+	t.Helper()
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU, chromedp.WindowSize(1280, 800),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true))
+	ctx, cancel := chromedp.NewExecAllocator(context.Background(), options...)
+	t.Cleanup(cancel)
+	ctx, cancel = chromedp.NewContext(ctx)
+	t.Cleanup(cancel)
+	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(url)); err != nil {
+		t.Fatal(err)
+	}
+	return ctx
+}
+
+func do(t *testing.T, ctx context.Context, steps ...chromedp.Action[chromedp.Void]) {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	if err := chromedp.Do(ctx, steps...); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// text returns the text of an element when it is there.
+func text(t *testing.T, ctx context.Context, selector string) string {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	got, err := chromedp.Run(ctx, chromedp.Text(selector))
+	if err != nil {
+		t.Fatalf("%s: %v", selector, err)
+	}
+	return got
+}
+
+// eval evaluates an expression of JavaScript.
+func eval[T any](t *testing.T, ctx context.Context, expression string) T {
+	t.Helper()
+	got, err := chromedp.Run(ctx, chromedp.Evaluate[T](expression))
+	if err != nil {
+		t.Fatalf("%s: %v", expression, err)
+	}
+	return got
+}
+
+// until waits until an expression of JavaScript is true.
+func until(expression string) chromedp.Action[chromedp.Void] {
+	return chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
+		_, err := chromedp.Poll[bool](expression)(ctx, target)
+		return err
+	})
+}
+
+// write replaces the operation by typing.
+func write(t *testing.T, ctx context.Context, operation string) {
+	t.Helper()
+	do(t, ctx,
+		chromedp.Click(`[aria-label=Operation]`),
+		chromedp.KeyEvent("a", chromedp.KeyModifiers(2)), // Ctrl
+		chromedp.KeyEvent(kb.Backspace),
+		chromedp.KeyEvent(operation),
+	)
+}
+
+const (
+	run     = `[data-test=run]`
+	summary = `[data-test=wave-summary]`
+)
+
+// TestAsk writes an operation, runs it, and reads the answer and the strip.
+func TestAsk(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/") // the root leads to the console
+	do(t, ctx, chromedp.WaitVisible(run))
+	// Brackets are closed while typing, so only the opening ones are typed.
+	write(t, ctx, `{ quays { name station { name events(limit: 1) { at `)
+	do(t, ctx, chromedp.Click(run), chromedp.WaitVisible(summary))
+	if got := text(t, ctx, summary); got != "asked 3 store requests in 2 waves" {
+		t.Errorf("the strip says %q", got)
+	}
+	if got := text(t, ctx, `[data-test=answer]`); !strings.Contains(got, "quays 6 items") || !strings.Contains(got, "name Old Quay") {
+		t.Errorf("the answer shows %.300q", got)
+	}
+	if n := eval[int](t, ctx, `document.querySelectorAll('[data-test=wave]').length`); n != 2 {
+		t.Errorf("the strip has %d waves, want 2", n)
+	}
+	if n := eval[int](t, ctx, `document.querySelectorAll('[data-test=request]').length`); n != 3 {
+		t.Errorf("the strip has %d requests, want 3", n)
+	}
+	do(t, ctx, chromedp.Click(`[data-test=raw]`), chromedp.WaitVisible(`[data-test=answer] .cm-content`))
+	if got := text(t, ctx, `[data-test=answer] .cm-content`); !strings.Contains(got, `"name": "Old Quay"`) {
+		t.Errorf("the raw answer is %.300q", got)
+	}
+	// By keyboard, with another operation.
+	write(t, ctx, `{ craft(imo: 9100112) { name `)
+	do(t, ctx, chromedp.KeyEvent(kb.Enter, chromedp.KeyModifiers(2)),
+		until(`document.querySelector('`+summary+`')?.textContent.includes('1 store request in 1 wave')`))
+	if got := text(t, ctx, `[data-test=answer] .cm-content`); !strings.Contains(got, `"name": "Old Undertow"`) {
+		t.Errorf("the answer by keyboard is %.300q", got)
+	}
+}
+
+// TestPlanBeforeRunning asks for the waves without asking the stores.
+func TestPlanBeforeRunning(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(run))
+	write(t, ctx, `{ stations { contact { officer `)
+	demotest.Harbour().Tides.Requests()
+	do(t, ctx, chromedp.Click(`[data-test=plan]`), chromedp.WaitVisible(summary))
+	if got := text(t, ctx, summary); got != "would ask at least 2 store requests in 2 waves" {
+		t.Errorf("the strip says %q", got)
+	}
+	if asked := demotest.Harbour().Tides.Requests(); len(asked) > 0 {
+		t.Errorf("planning asked %q", asked)
+	}
+}
+
+// TestErrorsPointIntoTheText runs an operation with faults.
+func TestErrorsPointIntoTheText(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(run))
+	write(t, ctx, `{ quayz { name `)
+	do(t, ctx, chromedp.Click(run), chromedp.WaitVisible(`[data-test=fault]`), until(`document.querySelector('.cm-lintRange-error')?.textContent === 'quayz'`))
+	if got := text(t, ctx, `[data-test=fault]`); !strings.Contains(got, `did you mean "quays"?`) || !strings.Contains(got, "line 1, column 3") {
+		t.Errorf("the error is %q", got)
+	}
+}
+
+// TestVariablesAndSavedOperations opens a saved operation and gives it a
+// variable, first a wrong one.
+func TestVariablesAndSavedOperations(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(`[data-test=saved]`), chromedp.Click(`[data-test=saved]`), chromedp.WaitVisible(`.v-list-item`), chromedp.Sleep(300*time.Millisecond), chromedp.Click(`.v-list-item`),
+		chromedp.Click(`[aria-label=Variables]`), chromedp.KeyEvent("a", chromedp.KeyModifiers(2)), chromedp.KeyEvent(`{"limit": `), chromedp.Click(run), chromedp.WaitVisible(`[data-test=trouble]`))
+	if got := text(t, ctx, `[data-test=trouble]`); !strings.Contains(got, "The variables are not JSON") {
+		t.Errorf("broken variables: %q", got)
+	}
+	do(t, ctx, chromedp.Click(`[aria-label=Variables]`), chromedp.KeyEvent("a", chromedp.KeyModifiers(2)), chromedp.KeyEvent(`{"limit": 3`), chromedp.Click(run), chromedp.WaitVisible(summary))
+	if got := text(t, ctx, `[data-test=answer]`); !strings.Contains(got, "portCalls 3 items") {
+		t.Errorf("the answer shows %.300q", got)
+	}
+	if got := text(t, ctx, summary); got != "asked 4 store requests in 2 waves" {
+		t.Errorf("the strip says %q", got)
+	}
+}
+
+// TestThemeIsKept changes the theme and loads the page again.
+func TestThemeIsKept(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(`[data-test=theme]`))
+	theme := `document.querySelector('.v-application').className.match(/v-theme--(\w+)/)[1]`
+	before := eval[string](t, ctx, theme)
+	do(t, ctx, chromedp.Click(`[data-test=theme]`), chromedp.Sleep(200*time.Millisecond))
+	after := eval[string](t, ctx, theme)
+	do(t, ctx, chromedp.Reload(), chromedp.WaitVisible(`[data-test=theme]`))
+	if kept := eval[string](t, ctx, theme); before == after || kept != after {
+		t.Errorf("the theme was %s, then %s, and %s after loading again", before, after, kept)
+	}
+}
+
+// TestConsoleFiles checks how the files are served.
+func TestConsoleFiles(t *testing.T) {
+	url := serve(t)
+	res, err := http.Get(url + "/console/some/page")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	page, _ := io.ReadAll(res.Body)
+	if res.StatusCode != http.StatusOK || !strings.Contains(string(page), `<div id="app">`) || !strings.Contains(res.Header.Get("Content-Security-Policy"), "default-src 'self'") {
+		t.Errorf("a page of the console answers %d %.200s", res.StatusCode, page)
+	}
+	if strings.Contains(string(page), "//") && strings.Contains(string(page), "http:") {
+		t.Errorf("the console loads something from elsewhere:\n%s", page)
+	}
+}

@@ -1,0 +1,98 @@
+package osprey_test
+
+import (
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+)
+
+// mayImport is the table of ARCHITECTURE.md: which packages of ours a package
+// may import. A folder speaks for those below it, unless they are named.
+var mayImport = map[string][]string{
+	"core/language": {},
+	"core/schema":   {"core/language"},
+	"core/validate": {"core/language", "core/schema"},
+	"core/store":    {},
+	"core/binding":  {"core/language", "core/schema", "core/store"},
+	"core/plan":     {"core/language", "core/schema", "core/store", "core/binding"},
+	"core/execute":  {"core/language", "core/schema", "core/store", "core/binding", "core/plan"},
+	"stores":        {"core/store"},
+	"project":       {"core", "stores"},
+	"service":       {"core", "project", "stores/rest"},
+	"console":       {},
+	"demo":          {},
+	"demo/demotest": {"demo"},
+	"cmd/osprey":    {"core", "project", "service", "console", "demo"},
+	// What tests of the core need of a store.
+	"core/store/storetest": {"core/schema", "core/store"},
+}
+
+// coreMustNot is what the core does without: network, databases, terminal.
+var coreMustNot = []string{"net/http", "net", "database/sql", "os", "os/exec"}
+
+// TestImports keeps the table true.
+func TestImports(t *testing.T) {
+	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if d.IsDir() {
+			if name := d.Name(); name == "node_modules" || name == "testdata" || path == "demo/documents" || strings.HasPrefix(name, ".") && path != "." {
+				return fs.SkipDir
+			}
+			return nil
+		}
+		if !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") || filepath.Dir(path) == "." {
+			return nil
+		}
+		checkFile(t, path)
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+func checkFile(t *testing.T, path string) {
+	file, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
+	if err != nil {
+		t.Error(err)
+		return
+	}
+	folder := filepath.ToSlash(filepath.Dir(path))
+	rule := folder
+	for rule != "." && mayImport[rule] == nil {
+		rule = filepath.ToSlash(filepath.Dir(rule))
+	}
+	if rule == "." {
+		t.Errorf("%s: the folder %s is not in the table of imports", path, folder)
+		return
+	}
+	for _, spec := range file.Imports {
+		name, _ := strconv.Unquote(spec.Path.Value)
+		if own, ok := strings.CutPrefix(name, "osprey/"); ok && !allowed(own, mayImport[rule]) {
+			t.Errorf("%s imports %s, which %s may not", path, own, rule)
+		}
+		if strings.HasPrefix(folder, "core/") && folder != "core/store/storetest" {
+			for _, banned := range coreMustNot {
+				// The port classifies errors of the network by their interface.
+				if name == banned && !(name == "net" && folder == "core/store") {
+					t.Errorf("%s imports %s, which the core does without", path, name)
+				}
+			}
+		}
+	}
+}
+
+func allowed(name string, list []string) bool {
+	for _, a := range list {
+		if name == a || strings.HasPrefix(name, a+"/") {
+			return true
+		}
+	}
+	return false
+}
