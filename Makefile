@@ -5,7 +5,7 @@
 PORT ?= 7420
 STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.8.2
 
-.PHONY: demo test build console documents tools tools-test lint clean
+.PHONY: demo test build console documents tools tools-test lint screenshots clean
 
 demo: build documents
 	@exec bin/osprey demo --port $(PORT) $(if $(FRESH),--fresh) $(if $(SCALE),--scale $(SCALE))
@@ -43,6 +43,10 @@ lint: console
 	go vet ./...
 	go run $(STATICCHECK) ./...
 	cd console && npx vue-tsc --noEmit
+
+# The pictures of docs/screenshots, from a demo that is running.
+screenshots: build tools-test
+	go run ./demo/shots
 
 clean:
 	rm -rf bin console/node_modules console/dist/*

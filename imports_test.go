@@ -26,6 +26,7 @@ var mayImport = map[string][]string{
 	"console":       {},
 	"demo":          {},
 	"demo/demotest": {"demo"},
+	"demo/shots":    {},
 	"cmd/osprey":    {"core", "project", "service", "console", "demo"},
 	// What tests of the core need of a store.
 	"core/store/storetest": {"core/schema", "core/store"},

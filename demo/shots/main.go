@@ -1,0 +1,110 @@
+// Command shots takes the pictures of docs/screenshots from a running demo: the
+// console's pages and what the main commands print.
+//
+//	make screenshots
+package main
+
+import (
+	"context"
+	"fmt"
+	"html"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/chromedp/chromedp"
+)
+
+const (
+	service = "http://127.0.0.1:7420"
+	folder  = "docs/screenshots"
+)
+
+// terminals are the commands whose output is shown.
+var terminals = map[string]string{
+	"ask":     "bin/osprey ask -f demo/harbour/operations/Board.graphql --var limit=1 --as tree --calls",
+	"table":   "bin/osprey ask '{ fleet(limit: 8, sort: [{lengthM: DESC}]) { name lengthM operator { name country } ... on Ferry { cars } } }' --as table --calls",
+	"explain": "bin/osprey explain -f demo/harbour/operations/Board.graphql",
+	"errors":  "bin/osprey ask '{ portCalls(limt: 2) { arivedAt craft { nam } } }' --as tree",
+	"check":   "bin/osprey check demo/harbour",
+}
+
+func main() {
+	if err := take(); err != nil {
+		fmt.Fprintln(os.Stderr, "shots:", err)
+		os.Exit(1)
+	}
+}
+
+func take() error {
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU,
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true))
+	ctx, cancel := chromedp.NewExecAllocator(context.Background(), options...)
+	defer cancel()
+	ctx, cancel = chromedp.NewContext(ctx)
+	defer cancel()
+	for name, command := range terminals {
+		out, _ := exec.Command("sh", "-c", command).CombinedOutput() // an exit code that is not 0 is part of the picture
+		if err := terminal(ctx, name, "$ "+strings.Replace(command, "bin/", "", 1)+"\n"+string(out)); err != nil {
+			return err
+		}
+	}
+	board, err := os.ReadFile("demo/harbour/operations/Board.graphql")
+	if err != nil {
+		return err
+	}
+	const wrong = "query Board($limit: Int = 25) {\n  portCalls(limit: $limit) {\n    id\n    arivedAt\n    craft { nam operator }\n  }\n}\n"
+	for _, page := range []struct{ name, operation, theme, button, done string }{
+		{"console-ask", string(board), "harbour", "run", "wave-summary"},
+		{"console-ask-dark", string(board), "night", "run", "wave-summary"},
+		{"console-plan", string(board), "harbour", "plan", "wave-summary"},
+		{"console-errors", wrong, "harbour", "run", "fault"},
+	} {
+		if err := console(ctx, page.name, page.operation, page.theme, page.button, page.done); err != nil {
+			return fmt.Errorf("%s: %w", page.name, err)
+		}
+	}
+	return nil
+}
+
+// terminal draws text as a terminal shows it.
+func terminal(ctx context.Context, name, text string) error {
+	lines := strings.Split(strings.TrimRight(text, "\n"), "\n")
+	page := "<body style='margin:0;background:#10191c;color:#d6e2e1;font:13px/1.45 DejaVu Sans Mono,monospace'><pre style='margin:18px 22px;white-space:pre-wrap'>" +
+		html.EscapeString(strings.Join(lines, "\n")) + "</pre>"
+	height := int64(min(max(len(lines)*19+60, 200), 1000))
+	return picture(ctx, name, height, chromedp.Navigate("data:text/html;charset=utf-8,"+url.PathEscape(page)))
+}
+
+// console draws the Ask page after a button was pressed.
+func console(ctx context.Context, name, operation, theme, button, done string) error {
+	set := fmt.Sprintf(`localStorage.setItem('osprey.operation', %q); localStorage.setItem('osprey.theme', %q); localStorage.setItem('osprey.variables', '{\n  "limit": 25\n}')`, operation, theme)
+	return picture(ctx, name, 800,
+		chromedp.Navigate(service+"/console/"),
+		chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+			_, err := chromedp.Evaluate[any](set)(ctx, t)
+			return err
+		}),
+		chromedp.Reload(),
+		chromedp.WaitVisible("[data-test="+button+"]"),
+		chromedp.Sleep(500*time.Millisecond),
+		chromedp.Click("[data-test="+button+"]"),
+		chromedp.WaitVisible("[data-test="+done+"]"),
+		chromedp.Sleep(700*time.Millisecond),
+	)
+}
+
+func picture(ctx context.Context, name string, height int64, steps ...chromedp.Action[chromedp.Void]) error {
+	steps = append([]chromedp.Action[chromedp.Void]{chromedp.EmulateViewport(1280, height)}, steps...)
+	if err := chromedp.Do(ctx, steps...); err != nil {
+		return err
+	}
+	png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(folder, name+".png"), png, 0o644)
+}
