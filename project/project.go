@@ -23,6 +23,7 @@ import (
 	"osprey/core/binding"
 	"osprey/core/language"
 	"osprey/core/schema"
+	"osprey/core/store"
 	"osprey/core/validate"
 )
 
@@ -205,22 +206,25 @@ func CheckTypes(path string) (*schema.Schema, Findings, error) {
 }
 
 // readCatalogues asks all stores whose catalogue is not known, at once, and
-// reports whether any answered.
-func (p *Project) readCatalogues(ctx context.Context) (changed bool) {
+// returns those that answered.
+func (p *Project) readCatalogues(ctx context.Context) []*Source {
+	var answered []*Source
+	var mu sync.Mutex
 	var wait sync.WaitGroup
-	var any atomic.Bool
 	for _, s := range p.Sources {
 		if c, _ := s.known(); c != nil {
 			continue
 		}
 		wait.Go(func() {
 			if s.readCatalogue(ctx) == nil {
-				any.Store(true)
+				mu.Lock()
+				defer mu.Unlock()
+				answered = append(answered, s)
 			}
 		})
 	}
 	wait.Wait()
-	return any.Load()
+	return answered
 }
 
 // Load builds a revision of the schema and, if it has no errors, makes it the
@@ -272,11 +276,16 @@ func (p *Project) Follow(ctx context.Context) {
 			return
 		case <-timer.C:
 		}
-		if !p.readCatalogues(ctx) {
+		answered := p.readCatalogues(ctx)
+		if len(answered) == 0 {
 			continue
 		}
 		if findings, err := p.Load(); err != nil {
+			// The store may still be filled; it is looked at again.
 			p.log.Error("a store came up, and the schema does not fit it", "problem", findings[0].Msg, "place", findings[0].At.String())
+			for _, s := range answered {
+				s.forget(fmt.Errorf("the schema does not fit it: %s", findings[0].Msg))
+			}
 			continue
 		}
 		p.log.Info("a store came up, and its fields are available")
@@ -286,13 +295,15 @@ func (p *Project) Follow(ctx context.Context) {
 // Health tells, for each source, whether its store answers now; nil if so.
 func (p *Project) Health(ctx context.Context) map[string]error {
 	health := map[string]error{}
+	bound := p.Revision().Bound.Sources
 	var mu sync.Mutex
 	var wait sync.WaitGroup
 	for name, s := range p.Sources {
 		wait.Go(func() {
 			err := s.Store.Ping(ctx)
-			if _, why := s.known(); err == nil && why != nil {
-				err = fmt.Errorf("its catalogue could not be read: %w", why)
+			if err == nil && bound[name].Catalogue == nil {
+				_, why := s.known()
+				err = store.NotReady(why)
 			}
 			mu.Lock()
 			defer mu.Unlock()

@@ -103,6 +103,13 @@ func (s *Source) readCatalogue(ctx context.Context) error {
 	return err
 }
 
+// forget drops a catalogue that cannot be used, so that it is read again.
+func (s *Source) forget(why error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.catalogue, s.err = nil, why
+}
+
 // known returns the catalogue, or nil with the reason why there is none.
 func (s *Source) known() (*store.Catalogue, error) {
 	s.mu.Lock()

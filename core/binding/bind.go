@@ -35,6 +35,12 @@ func Bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 		nested:  map[nestedKey]*Object{},
 		problem: map[string]bool{},
 	}
+	for _, name := range []string{"stored", "at", "related", "kind", "read"} {
+		if d := s.Directive(name); d != nil && s.Position(d.Pos).Name != Directives.Name {
+			b.fail(ruleNotYet, d.Pos, "@"+name, "rename yours", "the directive @%s is Osprey's own and cannot be defined again", name)
+			return b.bound, b.problems
+		}
+	}
 	for _, t := range s.Types() {
 		b.stored(t)
 	}

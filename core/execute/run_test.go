@@ -76,7 +76,7 @@ type engine struct {
 	stores map[string]*storetest.Memory
 }
 
-func newEngine(t *testing.T, all map[string]*storetest.Memory) *engine {
+func newEngine(t testing.TB, all map[string]*storetest.Memory) *engine {
 	t.Helper()
 	s, problems := schema.Build(binding.Directives, schema.Text{Body: port})
 	if problems.Failed() {

@@ -67,13 +67,22 @@ func (l *lexer) next() token {
 		}
 	case c == '#':
 		kind = CommentToken
-		for l.pos < len(l.text) && l.text[l.pos] != '\n' && l.text[l.pos] != '\r' {
-			l.pos++
-		}
+		l.comment()
 	default:
 		l.stray()
 	}
 	return token{kind, int32(start), int32(l.pos)}
+}
+
+// comment passes a comment up to the end of its line.
+func (l *lexer) comment() {
+	for l.pos < len(l.text) && l.text[l.pos] != '\n' && l.text[l.pos] != '\r' {
+		if l.text[l.pos] < utf8.RuneSelf {
+			l.pos++
+		} else {
+			l.rune()
+		}
+	}
 }
 
 // skipIgnored passes white space, line ends, commas and byte order marks:
@@ -158,7 +167,7 @@ func (l *lexer) number() Kind {
 		l.fail(start, "a number cannot begin with an unneeded 0")
 		kind = Invalid
 	}
-	if l.peek(0) == '.' && l.peek(1) != '.' {
+	if l.peek(0) == '.' {
 		l.pos++
 		if l.digits() == 0 {
 			l.fail(l.pos, "expected a digit after the decimal point")
@@ -183,7 +192,7 @@ func (l *lexer) number() Kind {
 	}
 	// A number is followed by no letter, digit or point, so that 0xF and 1.2.3
 	// are told as faults and not read as two tokens.
-	if c := l.peek(0); class[c]&nameRest != 0 || c == '.' && l.peek(1) != '.' {
+	if c := l.peek(0); class[c]&nameRest != 0 || c == '.' {
 		l.fail(l.pos, "a number cannot be followed by %q", string(c))
 		for class[l.peek(0)]&nameRest != 0 || l.peek(0) == '.' {
 			l.pos++

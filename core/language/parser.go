@@ -3,6 +3,7 @@ package language
 import (
 	"fmt"
 	"slices"
+	"strings"
 )
 
 // maxNesting is how deep selection sets, values and types may nest. A document
@@ -25,6 +26,7 @@ func Parse(src *Source) (*Document, Problems) {
 	p.lex = lexer{text: src.Text, fail: p.lexicalFault}
 	p.next()
 	doc := p.document()
+	doc.Comments = p.comments
 	p.problems.Sort()
 	return doc, p.problems
 }
@@ -38,7 +40,9 @@ type parser struct {
 	tok      token
 	lastEnd  int32 // where the token before tok ended
 	lost     bool
+	constant bool // variables cannot stand here: Value[Const] of the grammar
 	depth    int
+	comments []Comment
 	problems Problems
 }
 
@@ -49,6 +53,7 @@ func (p *parser) next() {
 		if p.tok.kind != CommentToken {
 			return
 		}
+		p.comments = append(p.comments, Comment{p.pos(), strings.TrimRight(p.text(), " \t"), p.lastEnd == 0 || p.newLine()})
 	}
 }
 
@@ -225,6 +230,7 @@ func (p *parser) document() *Document {
 
 // Definition = Description? ( Operation | Fragment | TypeSystemDefinition ) | TypeSystemExtension .
 func (p *parser) definitionOrNil() Definition {
+	p.constant, p.depth = false, 0
 	start := p.pos()
 	description := p.descriptionOrNil()
 	if p.at(BraceL) {
@@ -282,7 +288,7 @@ func (p *parser) operation(start Pos, description *StringValue) *Operation {
 		op.Name = p.name("the operation's name")
 	}
 	if p.at(ParenL) {
-		op.Variables = p.variableDefinitions()
+		op.Variables, op.VariablesEnd = p.variableDefinitions()
 	}
 	op.Directives = p.directives()
 	op.Selections = p.selectionSet()
@@ -290,8 +296,10 @@ func (p *parser) operation(start Pos, description *StringValue) *Operation {
 }
 
 // VariablesDefinition = "(" VariableDefinition+ ")" .
-func (p *parser) variableDefinitions() []*VariableDefinition {
+func (p *parser) variableDefinitions() ([]*VariableDefinition, Pos) {
 	var list []*VariableDefinition
+	p.constant = true
+	defer func() { p.constant = false }()
 	p.want(ParenL, "before the variables")
 	for !p.lost && !p.at(ParenR) {
 		d := &VariableDefinition{Description: p.descriptionOrNil()}
@@ -308,8 +316,7 @@ func (p *parser) variableDefinitions() []*VariableDefinition {
 	if len(list) == 0 {
 		p.fail(`expected a variable such as $id: ID!, found ")"; leave the parentheses out if there are none`)
 	}
-	p.want(ParenR, "after the variables")
-	return list
+	return list, p.want(ParenR, "after the variables")
 }
 
 // Fragment = "fragment" Name "on" Name Directives? SelectionSet .
@@ -382,7 +389,7 @@ func (p *parser) field() *Field {
 		f.Name = p.name("a field's name after its alias")
 	}
 	if p.at(ParenL) {
-		f.Arguments = p.arguments()
+		f.Arguments, f.ArgumentsEnd = p.arguments()
 	}
 	f.Directives = p.directives()
 	if p.at(BraceL) {
@@ -411,7 +418,7 @@ func (p *parser) spread() Selection {
 }
 
 // Arguments = "(" ( Name ":" Value )+ ")" .
-func (p *parser) arguments() []*Argument {
+func (p *parser) arguments() ([]*Argument, Pos) {
 	var list []*Argument
 	p.want(ParenL, "before the arguments")
 	for !p.lost && !p.at(ParenR) {
@@ -423,8 +430,7 @@ func (p *parser) arguments() []*Argument {
 	if len(list) == 0 {
 		p.fail(`expected an argument, found ")"; leave the parentheses out if there are none`)
 	}
-	p.want(ParenR, "after the arguments")
-	return list
+	return list, p.want(ParenR, "after the arguments")
 }
 
 // Directives = ( "@" Name Arguments? )+ .
@@ -435,7 +441,7 @@ func (p *parser) directives() []*Directive {
 		p.next()
 		d.Name = p.name("a directive's name")
 		if p.at(ParenL) {
-			d.Arguments = p.arguments()
+			d.Arguments, _ = p.arguments()
 		}
 		list = append(list, d)
 	}
@@ -470,6 +476,10 @@ func (p *parser) value() Value {
 	}
 	switch p.tok.kind {
 	case Dollar:
+		if p.constant {
+			p.fail("a variable cannot stand here; expected a constant value")
+			return &NullValue{pos}
+		}
 		p.next()
 		return &Variable{pos, p.name("a variable's name").Text}
 	case IntToken:

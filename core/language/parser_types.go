@@ -1,5 +1,10 @@
 package language
 
+import (
+	"slices"
+	"strings"
+)
+
 // This file implements the grammar of the type system: section 3.
 
 // TypeSystemDefinition = SchemaDefinition | TypeDefinition | DirectiveDefinition ;
@@ -9,6 +14,7 @@ func (p *parser) typeSystemOrNil(start Pos, description *StringValue, extend boo
 		p.fail("expected what is extended, such as type or interface, found %s", p.found())
 		return nil
 	}
+	p.constant = true
 	word := p.text()
 	if word == "schema" {
 		return p.schema(start, description, extend)
@@ -41,7 +47,7 @@ func (p *parser) schema(start Pos, description *StringValue, extend bool) *Schem
 		}
 		return d
 	}
-	p.members("the root types", func() {
+	d.End = p.members("the root types", func() {
 		r := &RootDefinition{Pos: p.pos()}
 		r.Kind = OperationKind(p.name("query, mutation or subscription").Text)
 		switch r.Kind {
@@ -57,14 +63,15 @@ func (p *parser) schema(start Pos, description *StringValue, extend bool) *Schem
 	return d
 }
 
-// members reads "{" member+ "}" and goes on after a faulty member.
-func (p *parser) members(what string, member func()) {
+// members reads "{" member+ "}" and goes on after a faulty member. It returns
+// the place of the "}".
+func (p *parser) members(what string, member func()) (end Pos) {
 	p.want(BraceL, "before "+what)
 	if p.at(BraceR) {
 		p.fail(`expected %s, found "}"; leave the braces out if there are none`, what)
 	}
 	if p.lost {
-		return
+		return NoPos
 	}
 	for !p.at(BraceR) && p.tok.kind != EOF {
 		member()
@@ -74,11 +81,11 @@ func (p *parser) members(what string, member func()) {
 			})
 			if p.tok.kind != BraceR && p.atLineStart() && p.startsDefinition() {
 				p.lost = true
-				return
+				return NoPos
 			}
 		}
 	}
-	p.want(BraceR, "after "+what)
+	return p.want(BraceR, "after "+what)
 }
 
 func (p *parser) typeDefinition(start Pos, description *StringValue, kind TypeKind, extend bool) *TypeDefinition {
@@ -91,13 +98,13 @@ func (p *parser) typeDefinition(start Pos, description *StringValue, kind TypeKi
 	d.Directives = p.directives()
 	switch {
 	case (kind == ObjectKind || kind == InterfaceKind) && p.at(BraceL):
-		p.members("the fields", func() { d.Fields = append(d.Fields, p.fieldDefinition()) })
+		d.End = p.members("the fields", func() { d.Fields = append(d.Fields, p.fieldDefinition()) })
 	case kind == UnionKind && p.got(Equals):
 		d.Members = p.names(Pipe, "a type of the union")
 	case kind == EnumKind && p.at(BraceL):
-		p.members("the enum's values", func() { d.Values = append(d.Values, p.enumValue()) })
+		d.End = p.members("the enum's values", func() { d.Values = append(d.Values, p.enumValue()) })
 	case kind == InputKind && p.at(BraceL):
-		p.members("the input fields", func() { d.Inputs = append(d.Inputs, p.inputValue("an input field")) })
+		d.End = p.members("the input fields", func() { d.Inputs = append(d.Inputs, p.inputValue("an input field")) })
 	default:
 		if extend && len(d.Interfaces) == 0 && len(d.Directives) == 0 {
 			p.fail("the extension of %s adds nothing; expected what it adds, found %s", d.Name.Text, p.found())
@@ -121,7 +128,7 @@ func (p *parser) fieldDefinition() *FieldDefinition {
 	f := &FieldDefinition{Description: p.descriptionOrNil()}
 	f.Name = p.name("a field")
 	if p.at(ParenL) {
-		f.Arguments = p.argumentDefinitions()
+		f.Arguments, f.ArgumentsEnd = p.argumentDefinitions()
 	}
 	p.want(Colon, "between a field and its type")
 	f.Type = p.typeRef()
@@ -130,7 +137,7 @@ func (p *parser) fieldDefinition() *FieldDefinition {
 }
 
 // ArgumentsDefinition = "(" InputValueDefinition+ ")" .
-func (p *parser) argumentDefinitions() []*InputValueDefinition {
+func (p *parser) argumentDefinitions() ([]*InputValueDefinition, Pos) {
 	var list []*InputValueDefinition
 	p.want(ParenL, "before the arguments")
 	for !p.lost && !p.at(ParenR) {
@@ -139,8 +146,7 @@ func (p *parser) argumentDefinitions() []*InputValueDefinition {
 	if len(list) == 0 {
 		p.fail(`expected an argument, found ")"; leave the parentheses out if there are none`)
 	}
-	p.want(ParenR, "after the arguments")
-	return list
+	return list, p.want(ParenR, "after the arguments")
 }
 
 // InputValueDefinition = Description? Name ":" Type [ "=" Value ] Directives? .
@@ -175,12 +181,27 @@ func (p *parser) directiveDefinition(start Pos, description *StringValue) *Direc
 	p.want(At, "before the directive's name")
 	d.Name = p.name("the directive's name")
 	if p.at(ParenL) {
-		d.Arguments = p.argumentDefinitions()
+		d.Arguments, d.ArgumentsEnd = p.argumentDefinitions()
 	}
 	d.Repeatable = p.gotWord("repeatable")
 	if !p.gotWord("on") {
 		p.fail(`expected "on" and the places where the directive may stand, found %s`, p.found())
 	}
-	d.Locations = p.names(Pipe, "a place such as FIELD or OBJECT")
+	p.got(Pipe)
+	for more := true; more; more = p.got(Pipe) {
+		d.Locations = append(d.Locations, p.location())
+	}
 	return d
+}
+
+// directiveLocations has every place where a directive may stand: section 3.13.
+var directiveLocations = strings.Fields(`QUERY MUTATION SUBSCRIPTION FIELD FRAGMENT_DEFINITION FRAGMENT_SPREAD
+	INLINE_FRAGMENT VARIABLE_DEFINITION SCHEMA SCALAR OBJECT FIELD_DEFINITION ARGUMENT_DEFINITION INTERFACE
+	UNION ENUM ENUM_VALUE INPUT_OBJECT INPUT_FIELD_DEFINITION`)
+
+func (p *parser) location() Name {
+	if p.at(NameToken) && !slices.Contains(directiveLocations, p.text()) {
+		p.fail("a directive cannot stand on %q%s", p.text(), DidYouMean(p.text(), directiveLocations))
+	}
+	return p.name("a place such as FIELD or OBJECT")
 }

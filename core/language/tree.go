@@ -4,6 +4,14 @@ package language
 type Document struct {
 	Source      *Source
 	Definitions []Definition
+	Comments    []Comment // in the order of the text
+}
+
+// A Comment is a comment, which is no part of the tree: section 2.1.4.
+type Comment struct {
+	Pos  Pos // of the "#"
+	Text string
+	Own  bool // nothing stands in front of it on its line
 }
 
 // A Definition is one of *Operation, *Fragment, *SchemaDefinition,
@@ -32,14 +40,15 @@ const (
 //
 //	Description? OperationType Name? VariablesDefinition? Directives? SelectionSet | SelectionSet
 type Operation struct {
-	Pos         Pos
-	Description *StringValue // or nil
-	Kind        OperationKind
-	Shorthand   bool // only a selection set was written
-	Name        Name // Text is empty for an anonymous operation
-	Variables   []*VariableDefinition
-	Directives  []*Directive
-	Selections  *SelectionSet // never nil in a document without faults
+	Pos          Pos
+	Description  *StringValue // or nil
+	Kind         OperationKind
+	Shorthand    bool // only a selection set was written
+	Name         Name // Text is empty for an anonymous operation
+	Variables    []*VariableDefinition
+	VariablesEnd Pos // of the ")", if there are variables
+	Directives   []*Directive
+	Selections   *SelectionSet // never nil in a document without faults
 }
 
 // A VariableDefinition declares a variable of an operation: section 2.10.
@@ -81,11 +90,12 @@ type Selection interface {
 //
 //	Alias? Name Arguments? Directives? SelectionSet?
 type Field struct {
-	Alias      Name // Text is empty if there is none
-	Name       Name
-	Arguments  []*Argument
-	Directives []*Directive
-	Selections *SelectionSet // nil for a leaf
+	Alias        Name // Text is empty if there is none
+	Name         Name
+	Arguments    []*Argument
+	ArgumentsEnd Pos // of the ")", if there are arguments
+	Directives   []*Directive
+	Selections   *SelectionSet // nil for a leaf
 }
 
 // ResponseName is the name under which the field stands in the answer.
@@ -213,6 +223,7 @@ type SchemaDefinition struct {
 	Description *StringValue // or nil
 	Directives  []*Directive
 	Roots       []*RootDefinition
+	End         Pos // of the "}", if there are root types
 }
 
 // A RootDefinition says which type answers a kind of operation.
@@ -254,15 +265,17 @@ type TypeDefinition struct {
 	Members     []Name             // of a union
 	Values      []*EnumValueDefinition
 	Inputs      []*InputValueDefinition // of an input object
+	End         Pos                     // of the "}", if there is one
 }
 
 // A FieldDefinition is a field of an object or interface type: section 3.6.
 type FieldDefinition struct {
-	Description *StringValue // or nil
-	Name        Name
-	Arguments   []*InputValueDefinition
-	Type        *TypeRef
-	Directives  []*Directive
+	Description  *StringValue // or nil
+	Name         Name
+	Arguments    []*InputValueDefinition
+	ArgumentsEnd Pos // of the ")", if there are arguments
+	Type         *TypeRef
+	Directives   []*Directive
 }
 
 // An InputValueDefinition is an argument of a field or directive, or a field
@@ -284,12 +297,13 @@ type EnumValueDefinition struct {
 
 // A DirectiveDefinition defines a directive: section 3.13.
 type DirectiveDefinition struct {
-	Pos         Pos
-	Description *StringValue // or nil
-	Name        Name
-	Arguments   []*InputValueDefinition
-	Repeatable  bool
-	Locations   []Name
+	Pos          Pos
+	Description  *StringValue // or nil
+	Name         Name
+	Arguments    []*InputValueDefinition
+	ArgumentsEnd Pos // of the ")", if there are arguments
+	Repeatable   bool
+	Locations    []Name
 }
 
 func (d *Operation) Start() Pos           { return d.Pos }

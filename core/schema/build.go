@@ -77,7 +77,9 @@ func (b *builder) read(text Text) {
 		case *language.TypeDefinition:
 			b.typeDefinition(d, text.Hidden)
 		case *language.DirectiveDefinition:
-			if b.schema.directives[d.Name.Text] != nil {
+			// A schema may repeat the predeclared directives (section 3.13), and
+			// name its own as it likes.
+			if first := b.schema.directives[d.Name.Text]; first != nil && !first.hidden && first.Pos >= b.firstOwnPos() {
 				b.problems.Add(ruleUniqueDirective, d.Name.Pos, "the directive @%s is defined already", d.Name.Text)
 				continue
 			}
@@ -166,6 +168,9 @@ func (b *builder) nearType(name string) string {
 func (b *builder) resolve() {
 	for _, d := range b.directives {
 		def := b.schema.directives[d.Name.Text]
+		if def.Pos != d.Name.Pos {
+			continue // defined again by the schema
+		}
 		def.Repeatable = d.Repeatable
 		for _, l := range d.Locations {
 			def.Locations = append(def.Locations, l.Text)

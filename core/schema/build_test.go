@@ -97,6 +97,9 @@ func TestBuildFaults(t *testing.T) {
 		{query + `input I { a: J! } input J { b: I! }`, `requires itself, so it can never be given`},
 		{query + `input I @oneOf { a: Int! }`, `cannot be required: exactly one field is given`},
 		{query + `input I @oneOf { a: Int = 1 }`, `cannot have a default: exactly one field is given`},
+		{query + `input I { a: J = {} } input J { b: I = {} }`, `Input Object Type Validation: the default of I.a needs itself, so it never ends: I.a → J.b → I.a`},
+		{query + `type A { b(x: Int = $v): Int }`, `syntax: a variable cannot stand here; expected a constant value`},
+		{query + `type A @deprecated(reason: $v) { b: Int }`, `syntax: a variable cannot stand here`},
 		{query + `input I { a: Int = "x" }`, `the default of "a" does not fit its type: expected a whole number, found "x"`},
 		{query + `type A { b(x: Int! @deprecated): Int }`, `the argument "x" is required and cannot be deprecated`},
 		{query + `type A { b: Int @nope }`, `Directives Are Defined: the directive @nope is not defined`},
@@ -105,7 +108,7 @@ func TestBuildFaults(t *testing.T) {
 		{query + `type A { b: Int @deprecated(why: "x") }`, `@deprecated has no argument "why"`},
 		{query + `scalar S @specifiedBy`, `@specifiedBy needs the argument "url" of the type String!`},
 		{query + `directive @d(x: Int @d) on ARGUMENT_DEFINITION`, `the directive @d cannot be used in its own definition`},
-		{query + `directive @d on FELD`, `@d cannot stand on FELD, which is no place of the language; did you mean "FIELD"?`},
+		{query + `directive @d on FELD`, `syntax: a directive cannot stand on "FELD"; did you mean "FIELD"?`},
 		{query + `schema { query: Query } schema { query: Query }`, `the schema is defined already`},
 		{query + `schema { query: Int }`, `the root type for query must be an object type; Int is a scalar`},
 		{query + `schema { query: Query mutation: Query }`, `cannot be the root type for both`},
@@ -124,6 +127,22 @@ func TestUnknownTypeIsToldOnce(t *testing.T) {
 	_, problems := build(t, `type Query { a: Crafft b: [Crafft!] } interface I { x: Crafft } type A implements I { x: Crafft }`)
 	if len(problems) != 1 {
 		t.Errorf("Build reports %q, want one problem", problems)
+	}
+}
+
+// TestAllowed has schemas that look wrong and are not.
+func TestAllowed(t *testing.T) {
+	for _, text := range []string{
+		`type Query { a: Int } directive @skip(if: Boolean!) on FIELD | FRAGMENT_SPREAD | INLINE_FRAGMENT directive @deprecated(reason: String! = "No longer supported") on FIELD_DEFINITION | ARGUMENT_DEFINITION | INPUT_FIELD_DEFINITION | ENUM_VALUE`,
+		`schema { query: Q } type Q { a: Int } type Mutation { a: Int }`,
+		`type Query { a: Int } input I { a: I b: [I!]! = [] c: J = {d: {a: null, c: null}} } input J { d: I }`,
+		`type Query { query: Int type: Int on: Int } enum E { type input }`,
+		`type Query { a: I } interface I { a: Int } interface J implements I { a: Int! } type A implements I & J { a: Int! b(x: Int! = 1): Int }`,
+		`type Query { a: U } union U = A type A { a: [[Int!]!]! }`,
+	} {
+		if _, problems := build(t, text); len(problems) > 0 {
+			t.Errorf("Build(%q) reports %q", text, problems)
+		}
 	}
 }
 

@@ -1,6 +1,7 @@
 package schema
 
 import (
+	"slices"
 	"strings"
 
 	"osprey/core/language"
@@ -50,11 +51,11 @@ func (b *builder) check() {
 		}
 	}
 	b.checkInputCircles()
+	b.checkDefaultCircles()
 	for _, d := range b.directives {
-		if d.Name.Pos < b.firstOwnPos() {
-			continue
+		if def := b.schema.directives[d.Name.Text]; d.Name.Pos >= b.firstOwnPos() && def.Pos == d.Name.Pos {
+			b.checkDirective(def)
 		}
-		b.checkDirective(b.schema.directives[d.Name.Text])
 	}
 	b.uses(b.schema.Directives, "SCHEMA", "")
 }
@@ -137,8 +138,7 @@ func (b *builder) checkInputValue(in *Input, location, what string) {
 }
 
 // checkInputCircles tells of input objects that can never be given, since they
-// require themselves, and of defaults that need themselves: section 3.10,
-// Circular References.
+// require themselves: section 3.10, Circular References.
 func (b *builder) checkInputCircles() {
 	const (
 		unseen = iota
@@ -180,6 +180,72 @@ func (b *builder) checkInputCircles() {
 	for _, d := range b.order {
 		if t, ok := b.schema.types[d.Name.Text].(*InputObject); ok && state[t] == unseen {
 			visit(t)
+		}
+	}
+}
+
+// checkDefaultCircles tells of input fields whose default needs itself: a value
+// of the type that leaves the field out would never end
+// (InputObjectDefaultValueHasCycle of section 3.10).
+func (b *builder) checkDefaultCircles() {
+	const (
+		open = iota + 1
+		done
+	)
+	state := map[*Input]int{}
+	var path []string
+	var ofField func(f *Input)
+	// ofValue follows the defaults that a value of the type t takes in.
+	var ofValue func(t Type, v language.Value)
+	ofField = func(f *Input) {
+		switch state[f] {
+		case open:
+			first := slices.Index(path, f.Coordinate)
+			circle := strings.Join(append(slices.Clone(path[first:]), f.Coordinate), " → ")
+			b.problems.Add(ruleInput, f.Pos, "the default of %s needs itself, so it never ends: %s", f.Coordinate, circle).Coordinate = f.Coordinate
+			return
+		case done:
+			return
+		}
+		state[f] = open
+		path = append(path, f.Coordinate)
+		if f.Default != nil {
+			ofValue(f.Type, f.Default)
+		}
+		path = path[:len(path)-1]
+		state[f] = done
+	}
+	ofValue = func(t Type, v language.Value) {
+		t = Nullable(t)
+		if l, ok := t.(*List); ok {
+			if list, ok := v.(*language.ListValue); ok {
+				for _, item := range list.Values {
+					ofValue(l.Elem, item)
+				}
+			} else {
+				ofValue(l.Elem, v)
+			}
+			return
+		}
+		object, isObject := v.(*language.ObjectValue)
+		in, ok := t.(*InputObject)
+		if !ok || !isObject {
+			return
+		}
+		for _, f := range in.Fields {
+			i := slices.IndexFunc(object.Fields, func(a *language.Argument) bool { return a.Name.Text == f.Name })
+			if i >= 0 {
+				ofValue(f.Type, object.Fields[i].Value)
+			} else {
+				ofField(f)
+			}
+		}
+	}
+	for _, d := range b.order {
+		if t, ok := b.schema.types[d.Name.Text].(*InputObject); ok {
+			for _, f := range t.Fields {
+				ofField(f)
+			}
 		}
 	}
 }

@@ -2,24 +2,15 @@ package schema
 
 import (
 	"slices"
-	"strings"
 
 	"osprey/core/language"
 )
-
-// locations has every place where a directive may stand: section 3.13.
-var locations = strings.Fields(`QUERY MUTATION SUBSCRIPTION FIELD FRAGMENT_DEFINITION FRAGMENT_SPREAD
-	INLINE_FRAGMENT VARIABLE_DEFINITION SCHEMA SCALAR OBJECT FIELD_DEFINITION ARGUMENT_DEFINITION INTERFACE
-	UNION ENUM ENUM_VALUE INPUT_OBJECT INPUT_FIELD_DEFINITION`)
 
 // checkDirective applies the rules of section 3.13 to a definition.
 func (b *builder) checkDirective(d *Directive) {
 	b.reserved(d.Name, d.Pos, "directive")
 	for i, l := range d.Locations {
-		switch {
-		case !slices.Contains(locations, l):
-			b.problems.Add(ruleDirective, d.Pos, "@%s cannot stand on %s, which is no place of the language%s", d.Name, l, language.DidYouMean(l, locations)).Coordinate = "@" + d.Name
-		case slices.Contains(d.Locations[:i], l):
+		if slices.Contains(d.Locations[:i], l) {
 			b.problems.Add(ruleDirective, d.Pos, "@%s names the place %s twice", d.Name, l).Coordinate = "@" + d.Name
 		}
 	}

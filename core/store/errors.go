@@ -55,8 +55,8 @@ func Fail(ctx context.Context, err error, msg string) *Error {
 	return &Error{BadAnswer, msg, err}
 }
 
-// NotReady is the error of a store that has not told its catalogue since the
-// service started; cause is why.
+// NotReady is the error of a store whose catalogue is not known, since it has
+// not answered or does not hold what the schema says; cause is why.
 func NotReady(cause error) *Error {
-	return &Error{Down, "has not answered since the service started; it is tried again every few seconds", cause}
+	return &Error{Down, "is not ready since the service started; it is tried again every few seconds", cause}
 }

@@ -203,15 +203,18 @@ func (m *merger) sameFields(sets []typedSet) {
 
 func (m *merger) meet(group []use) {
 	first := group[0]
+	same := group[:1:1]
 	for _, u := range group[1:] {
 		switch {
 		case u.field.Name.Text != first.field.Name.Text:
 			m.conflict(first, u, fmt.Sprintf("it would stand for both %q and %q", first.field.Name.Text, u.field.Name.Text))
 		case !sameArguments(first.field.Arguments, u.field.Arguments):
 			m.conflict(first, u, fmt.Sprintf("%q is asked for with different arguments", u.field.Name.Text))
+		default:
+			same = append(same, u)
 		}
 	}
-	if inner := subsets(group); len(inner) > 0 {
+	if inner := subsets(same); len(inner) > 0 {
 		m.sameFields(inner)
 	}
 }
@@ -221,13 +224,29 @@ func sameArguments(a, b []*language.Argument) bool {
 	return len(a) == len(b) && canonical(a) == canonical(b)
 }
 
+// canonical writes arguments, or the fields of an input object, in the order of
+// their names.
 func canonical(args []*language.Argument) string {
 	sorted := slices.SortedFunc(slices.Values(args), func(a, b *language.Argument) int { return cmp.Compare(a.Name.Text, b.Name.Text) })
 	var b strings.Builder
 	for _, a := range sorted {
-		b.WriteString(a.Name.Text + ":" + language.PrintValue(a.Value) + ",")
+		b.WriteString(a.Name.Text + ":" + canonicalValue(a.Value) + ",")
 	}
 	return b.String()
+}
+
+func canonicalValue(v language.Value) string {
+	switch v := v.(type) {
+	case *language.ObjectValue:
+		return "{" + canonical(v.Fields) + "}"
+	case *language.ListValue:
+		var b strings.Builder
+		for _, item := range v.Values {
+			b.WriteString(canonicalValue(item) + ",")
+		}
+		return "[" + b.String() + "]"
+	}
+	return language.PrintValue(v)
 }
 
 // conflict tells of two fields under one response name, once for each field.
