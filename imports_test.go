@@ -16,6 +16,7 @@ var mayImport = map[string][]string{
 	"core/language": {},
 	"core/schema":   {"core/language"},
 	"core/validate": {"core/language", "core/schema"},
+	"core/assist":   {"core/language", "core/schema", "core/validate"},
 	"core/store":    {},
 	"core/binding":  {"core/language", "core/schema", "core/store"},
 	"core/plan":     {"core/language", "core/schema", "core/store", "core/binding"},

@@ -26,6 +26,7 @@ const (
 	CodeInvalid   = "INVALID"
 	CodeVariables = "VARIABLES"
 	CodeNotYet    = "NOT_SUPPORTED"
+	CodeDenied    = "DENIED"
 )
 
 // A Fault is an error as the answer tells it: section 7.1.2.
@@ -91,6 +92,11 @@ func (r *Revision) Plan(q *Question) (*plan.Plan, map[string]schema.Value, []Fau
 	op, fault := operationOf(d.doc, q.OperationName)
 	if fault != nil {
 		return nil, nil, []Fault{*fault}
+	}
+	if on := r.project.Config.Introspection; on != nil && !*on {
+		if pos := validate.Introspects(d.doc, op); pos != language.NoPos {
+			return nil, nil, []Fault{{Message: "introspection is switched off for this service", Code: CodeDenied, Locations: []language.Position{d.source.Position(pos)}}}
+		}
 	}
 	if op.Kind == language.Subscription {
 		return nil, nil, []Fault{{Message: "this version of Osprey does not answer subscriptions yet", Code: CodeNotYet}}

@@ -24,6 +24,8 @@ type Config struct {
 	Listen  string                   `yaml:"listen"`  // host:port of the service
 	Sources map[string]*SourceConfig `yaml:"sources"` // by name
 	Limits  Limits                   `yaml:"limits"`
+	// Introspection says whether clients may ask for the schema; default true.
+	Introspection *bool `yaml:"introspection"`
 }
 
 // Limits bounds what one request may cost. Zero means the default.

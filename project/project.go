@@ -14,8 +14,6 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
-	"slices"
-	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -24,7 +22,6 @@ import (
 	"osprey/core/language"
 	"osprey/core/schema"
 	"osprey/core/store"
-	"osprey/core/validate"
 )
 
 // A Project is an open project folder.
@@ -38,55 +35,6 @@ type Project struct {
 	texts   []schema.Text
 	current atomic.Pointer[Revision]
 	log     *slog.Logger
-}
-
-// A Finding is a problem with its place in a file.
-type Finding struct {
-	*language.Problem
-	At   language.Position // the zero Position if it has no place
-	Line string            // the text of the line
-}
-
-// Findings is what loading a project found, in the order of the files.
-type Findings []Finding
-
-// Failed reports whether one of the findings is an error.
-func (f Findings) Failed() bool {
-	return slices.ContainsFunc(f, func(x Finding) bool { return x.Severity == language.Error })
-}
-
-// Error returns the number of errors.
-func (f Findings) Error() string {
-	n := 0
-	for _, x := range f {
-		if x.Severity == language.Error {
-			n++
-		}
-	}
-	if n == 1 {
-		return "the project has an error"
-	}
-	return fmt.Sprintf("the project has %d errors", n)
-}
-
-// placed adds the places of problems, whose texts find knows.
-func placed(problems language.Problems, find func(language.Pos) *language.Source) Findings {
-	var list Findings
-	problems.Sort()
-	for _, p := range problems {
-		f := Finding{Problem: p}
-		if src := find(p.Pos); src != nil {
-			f.At = src.Position(p.Pos)
-			f.Line = src.Line(f.At.Line)
-		}
-		list = append(list, f)
-	}
-	return list
-}
-
-// inOne finds every place in one source.
-func inOne(src *language.Source) func(language.Pos) *language.Source {
-	return func(language.Pos) *language.Source { return src }
 }
 
 // Open loads the project in dir. The error is [Findings] if the project is at
@@ -129,80 +77,6 @@ func Open(ctx context.Context, dir string, log *slog.Logger) (*Project, Findings
 		return nil, findings, err
 	}
 	return p, findings, nil
-}
-
-// A SavedOperation is a file of a project's folder operations/.
-type SavedOperation struct {
-	Name string // of the file, without its ending
-	File string
-	Text string
-}
-
-// readSchema reads every .graphql file below schema/.
-func readSchema(dir string) ([]schema.Text, error) {
-	root := filepath.Join(dir, "schema")
-	var texts []schema.Text
-	err := readDocuments(root, func(path, body string) {
-		texts = append(texts, schema.Text{Name: path, Body: body})
-	})
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return nil, fmt.Errorf("%s has no folder schema/ with .graphql files", dir)
-	case err == nil && len(texts) == 0:
-		return nil, fmt.Errorf("%s holds no .graphql files", root)
-	}
-	return texts, err
-}
-
-// readOperations reads every .graphql file below operations/, if there is one.
-func readOperations(dir string) ([]SavedOperation, error) {
-	var list []SavedOperation
-	err := readDocuments(filepath.Join(dir, "operations"), func(path, body string) {
-		list = append(list, SavedOperation{strings.TrimSuffix(filepath.Base(path), ".graphql"), path, body})
-	})
-	if errors.Is(err, fs.ErrNotExist) {
-		err = nil
-	}
-	return list, err
-}
-
-// readDocuments reads the .graphql files below a folder.
-func readDocuments(root string, add func(path, body string)) error {
-	return filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".graphql") {
-			return err
-		}
-		body, err := os.ReadFile(path)
-		add(path, string(body))
-		return err
-	})
-}
-
-// CheckTypes checks the types of a project, a folder of schema files or one
-// file, without any store. It returns the schema if it could be built.
-func CheckTypes(path string) (*schema.Schema, Findings, error) {
-	var texts []schema.Text
-	info, err := os.Stat(path)
-	if err != nil {
-		return nil, nil, err
-	}
-	switch {
-	case !info.IsDir():
-		body, err := os.ReadFile(path)
-		if err != nil {
-			return nil, nil, err
-		}
-		texts = []schema.Text{{Name: path, Body: string(body)}}
-	default:
-		if _, err := os.Stat(filepath.Join(path, "schema")); err != nil {
-			return nil, nil, fmt.Errorf("%s has no folder schema/ with .graphql files", path)
-		}
-		if texts, err = readSchema(path); err != nil {
-			return nil, nil, err
-		}
-	}
-	s, problems := schema.Build(append([]schema.Text{binding.Directives}, texts...)...)
-	return s, placed(problems, s.Source), nil
 }
 
 // readCatalogues asks all stores whose catalogue is not known, at once, and
@@ -249,16 +123,6 @@ func (p *Project) Load() (Findings, error) {
 	}
 	p.current.Store(newRevision(p, s, bound))
 	return findings, nil
-}
-
-// checkOperation checks a saved operation against the schema.
-func checkOperation(s *schema.Schema, op SavedOperation) Findings {
-	src := language.NewSource(op.File, op.Text)
-	doc, problems := language.Parse(src)
-	if !problems.Failed() {
-		problems = validate.Document(s, doc)
-	}
-	return placed(problems, inOne(src))
 }
 
 // Revision returns the current revision.

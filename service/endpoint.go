@@ -164,6 +164,9 @@ func decodeQuestion(body []byte) (*project.Question, *refusal) {
 	if err := json.Unmarshal(body, &raw); err != nil {
 		return nil, &refusal{http.StatusBadRequest, "the body is not a request in JSON: " + jsonFault(err, body), `send {"query": "…", "variables": {…}}`}
 	}
+	if name := duplicateKey(body); name != "" {
+		return nil, &refusal{http.StatusBadRequest, fmt.Sprintf("the body has the key %q twice in one object", name), "leave one of them out"}
+	}
 	if raw.Query == nil || *raw.Query == "" {
 		return nil, &refusal{http.StatusBadRequest, "the body has no \"query\"", `send {"query": "{ … }"}`}
 	}
@@ -186,6 +189,48 @@ func decodeQuestion(body []byte) (*project.Question, *refusal) {
 		}
 	}
 	return q, nil
+}
+
+// duplicateKey returns a key that an object of a sound JSON text has twice, or
+// "". Readers of JSON differ in which of the two they take (RFC 8259, section
+// 4), so neither is.
+func duplicateKey(body []byte) string {
+	d := json.NewDecoder(bytes.NewReader(body))
+	d.UseNumber()
+	type level struct {
+		keys map[string]bool // nil for a list
+		key  bool            // the next token is a key
+	}
+	var open []level
+	for {
+		t, err := d.Token()
+		if err != nil {
+			return ""
+		}
+		top := len(open) - 1
+		if name, ok := t.(string); ok && top >= 0 && open[top].key {
+			if open[top].keys[name] {
+				return name
+			}
+			open[top].keys[name] = true
+			open[top].key = false
+			continue
+		}
+		switch t {
+		case json.Delim('{'):
+			open = append(open, level{map[string]bool{}, true})
+			continue
+		case json.Delim('['):
+			open = append(open, level{})
+			continue
+		case json.Delim('}'), json.Delim(']'):
+			open = open[:top]
+			top--
+		}
+		if top >= 0 && open[top].keys != nil {
+			open[top].key = true
+		}
+	}
 }
 
 // jsonFault says what is wrong with a JSON text, and where.

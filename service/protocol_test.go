@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"compress/gzip"
 	"encoding/json"
 	"io"
 	"net/http"
@@ -37,6 +38,12 @@ func TestProtocol(t *testing.T) {
 		{"a list", "POST", "/graphql", `[]`, old, modern, 400, modern, `it is array, and not an object`},
 		{"no query", "POST", "/graphql", `{"variables": {}}`, old, modern, 400, modern, `the body has no \"query\"`},
 		{"wrong variables", "POST", "/graphql", `{"query": "{ __typename }", "variables": [1]}`, old, modern, 400, modern, `\"variables\" is not an object`},
+		{"a key twice", "POST", "/graphql", `{"query": "{ __typename }", "variables": {"a": [{"b": 1, "c": {"b": 2}, "b": 3}]}}`, old, modern, 400, modern, `the key \"b\" twice`},
+		{"keys once", "POST", "/graphql", `{"query": "{ __typename }", "variables": {"query": ["b", "b"], "b": {"b": "b"}}}`, old, modern, 200, modern, `{"data"`},
+		{"a number out of range", "POST", "/graphql", `{"query": "query ($n: Int) { quays { name @include(if: true) } portCalls(limit: $n) { id } }", "variables": {"n": 1e400}}`, old, modern, 400, modern, `found 1e400, and Int holds`},
+		{"a million braces", "POST", "/graphql", `{"query": "` + strings.Repeat("{", 1<<19) + `"}`, old, modern, 400, modern, `expected a field or a fragment, found`},
+		{"deep JSON", "POST", "/graphql", `{"query": "{ a }", "variables": ` + strings.Repeat("[", 1<<18) + `}`, old, modern, 400, modern, `the body is not a request in JSON`},
+		{"a NUL", "POST", "/graphql", `{"query": "{ craft(imo: \"1\\u0000\") { name } station(code: \"a\\u0000b\") { name } }"}`, old, modern, 200, modern, `{"data":{"craft":null`},
 		{"extensions", "POST", "/graphql", `{"query": "{ __typename }", "extensions": {"a": 1}}`, old, modern, 200, modern, `{"data"`},
 		{"not UTF-8", "POST", "/graphql", "{\"query\": \"{ \xff }\"}", old, modern, 400, modern, `not valid UTF-8`},
 		{"a large body", "POST", "/graphql", `{"query": "` + strings.Repeat(" ", 1<<20) + `"}`, old, modern, 413, modern, `larger than 1048576 bytes`},
@@ -86,6 +93,33 @@ func TestProtocol(t *testing.T) {
 				t.Errorf("the answer has no X-Request-Id")
 			}
 		})
+	}
+}
+
+// TestCompression asks for a compressed answer.
+func TestCompression(t *testing.T) {
+	demotest.Setenv(t)
+	base := serveHarbour(t)
+	req, err := http.NewRequest(http.MethodGet, base+"/graphql?query="+url.QueryEscape("{ portCalls { id arrivedAt } }"), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Accept-Encoding", "gzip")
+	res, err := http.DefaultTransport.RoundTrip(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	if got := res.Header.Get("Content-Encoding"); got != "gzip" {
+		t.Fatalf("the encoding is %q", got)
+	}
+	r, err := gzip.NewReader(res.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	body, err := io.ReadAll(r)
+	if err != nil || !json.Valid(body) || !strings.Contains(strings.Join(res.Header.Values("Vary"), ","), "Accept-Encoding") {
+		t.Errorf("the body is %.200s, %v; Vary %q", body, err, res.Header.Values("Vary"))
 	}
 }
 

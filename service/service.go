@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
 
 	"osprey/project"
 )
@@ -36,7 +37,7 @@ func Handler(c Config) http.Handler {
 	}
 	s := &server{c}
 	r := chi.NewRouter()
-	r.Use(s.requestID, s.recoverer)
+	r.Use(s.requestID, s.recoverer, middleware.Compress(5, mediaResponse, mediaJSON, "text/plain", "text/html", "text/css", "text/javascript", "image/svg+xml"))
 	r.Get("/graphql", s.endpoint)
 	r.Post("/graphql", s.endpoint)
 	r.Get("/schema.graphql", s.schema)

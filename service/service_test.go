@@ -261,6 +261,32 @@ func TestSecretColumnStaysInTheStore(t *testing.T) {
 	}
 }
 
+// TestIntrospectionCanBeSwitchedOff serves a project that hides its schema.
+func TestIntrospectionCanBeSwitchedOff(t *testing.T) {
+	demotest.Setenv(t)
+	dir := t.TempDir()
+	if err := os.CopyFS(dir, os.DirFS(filepath.Join(demotest.Root(), "demo/harbour"))); err != nil {
+		t.Fatal(err)
+	}
+	config := filepath.Join(dir, "osprey.yaml")
+	text, err := os.ReadFile(config)
+	if err == nil {
+		err = os.WriteFile(config, append(text, "\nintrospection: false\n"...), 0o644)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	base := serve(t, dir)
+	for _, query := range []string{`{ __schema { types { name } } }`, `{ ...F } fragment F on Query { ... { t: __type(name: "Quay") { name } } }`} {
+		if a := ask(t, base, query, nil); len(a.Errors) != 1 || a.Errors[0].Extensions.Code != "DENIED" || a.Data != nil {
+			t.Errorf("%s answers %+v", query, a)
+		}
+	}
+	if a := ask(t, base, `{ __typename quays { __typename } }`, nil); len(a.Errors) > 0 {
+		t.Errorf("__typename is refused: %+v", a.Errors)
+	}
+}
+
 // tidesThat serves a stand-in that answers as told, and the harbour with it.
 func tidesThat(t *testing.T, answer http.HandlerFunc) string {
 	t.Helper()

@@ -19,11 +19,14 @@ func checkCommand() *cli.Command {
 	return &cli.Command{
 		Name:      "check",
 		Usage:     "report what is wrong with a project, without serving it",
-		ArgsUsage: "[DIR]",
+		ArgsUsage: "[PATH]",
 		Description: "Checks the types, the bindings and the stores' catalogues as a whole. Errors refuse\n" +
-			"a project; warnings do not.\n\nExample:\n   osprey check demo/harbour\n   osprey check --types-only demo/harbour",
+			"a project; warnings do not. With --types-only no store is needed, and PATH may also be a\n" +
+			"folder of schema files or one of them; a client team checks its operations so:\n\n" +
+			"Example:\n   osprey check demo/harbour\n   osprey check --types-only demo/harbour --operations demo/harbour/operations",
 		Flags: []cli.Flag{
-			&cli.BoolFlag{Name: "types-only", Usage: "check the types alone, without any store; DIR may then be a .graphql file"},
+			&cli.BoolFlag{Name: "types-only", Usage: "check the types alone, without any store"},
+			&cli.StringFlag{Name: "operations", Usage: "also check the operations in this folder or file; each file stands for itself"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
 		},
 		OnUsageError: usageError,
@@ -40,7 +43,7 @@ func check(ctx context.Context, c *cli.Command) error {
 	if format != "text" && format != "json" {
 		return wrongUse("--format is text or json, found %q", format)
 	}
-	findings, down, err := findProblems(ctx, dir, c.Bool("types-only"))
+	findings, down, err := findProblems(ctx, dir, c.Bool("types-only"), c.String("operations"))
 	if err != nil {
 		return err
 	}
@@ -77,9 +80,9 @@ func oneFolder(c *cli.Command) (string, error) {
 
 // findProblems loads the project and lists what it found, with a line for each
 // store that could not be asked.
-func findProblems(ctx context.Context, dir string, typesOnly bool) (project.Findings, []string, error) {
+func findProblems(ctx context.Context, dir string, typesOnly bool, operations string) (project.Findings, []string, error) {
 	if typesOnly {
-		_, findings, err := project.CheckTypes(dir)
+		findings, err := project.CheckTypes(dir, operations)
 		return findings, nil, err
 	}
 	p, findings, err := project.Open(ctx, dir, slog.New(slog.DiscardHandler))
@@ -91,6 +94,13 @@ func findProblems(ctx context.Context, dir string, typesOnly bool) (project.Find
 		return nil, nil, err
 	}
 	defer p.Close()
+	if operations != "" {
+		more, err := p.Revision().CheckOperations(operations)
+		if err != nil {
+			return nil, nil, err
+		}
+		findings = append(findings, more...)
+	}
 	var down []string
 	for name, s := range p.Sources {
 		if err := s.Unknown(); err != nil {

@@ -287,3 +287,27 @@ func (l *lexer) block() Kind {
 		}
 	}
 }
+
+// A Token is a token for those who look at a text that need not be sound, such
+// as one that is being written.
+type Token struct {
+	Kind       Kind
+	Start, End int // bytes of the text
+}
+
+// Tokens cuts a text into tokens without its comments. Whatever is no token is
+// left out.
+func Tokens(text string) []Token {
+	l := &lexer{text: text, fail: func(int, string, ...any) {}}
+	var list []Token
+	for {
+		t := l.next()
+		switch t.kind {
+		case EOF:
+			return list
+		case CommentToken, Invalid:
+			continue
+		}
+		list = append(list, Token{t.kind, int(t.start), int(t.end)})
+	}
+}

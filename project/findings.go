@@ -1,0 +1,57 @@
+package project
+
+import (
+	"fmt"
+	"slices"
+
+	"osprey/core/language"
+)
+
+// A Finding is a problem with its place in a file.
+type Finding struct {
+	*language.Problem
+	At   language.Position // the zero Position if it has no place
+	Line string            // the text of the line
+}
+
+// Findings is what loading a project found, in the order of the files.
+type Findings []Finding
+
+// Failed reports whether one of the findings is an error.
+func (f Findings) Failed() bool {
+	return slices.ContainsFunc(f, func(x Finding) bool { return x.Severity == language.Error })
+}
+
+// Error returns the number of errors.
+func (f Findings) Error() string {
+	n := 0
+	for _, x := range f {
+		if x.Severity == language.Error {
+			n++
+		}
+	}
+	if n == 1 {
+		return "the project has an error"
+	}
+	return fmt.Sprintf("the project has %d errors", n)
+}
+
+// placed adds the places of problems, whose texts find knows.
+func placed(problems language.Problems, find func(language.Pos) *language.Source) Findings {
+	var list Findings
+	problems.Sort()
+	for _, p := range problems {
+		f := Finding{Problem: p}
+		if src := find(p.Pos); src != nil {
+			f.At = src.Position(p.Pos)
+			f.Line = src.Line(f.At.Line)
+		}
+		list = append(list, f)
+	}
+	return list
+}
+
+// inOne finds every place in one source.
+func inOne(src *language.Source) func(language.Pos) *language.Source {
+	return func(language.Pos) *language.Source { return src }
+}
