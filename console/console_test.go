@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
@@ -169,6 +170,28 @@ func TestErrorsPointIntoTheText(t *testing.T) {
 	if got := text(t, ctx, `[data-test=fault]`); !strings.Contains(got, `did you mean "quays"?`) || !strings.Contains(got, "line 1, column 3") {
 		t.Errorf("the error is %q", got)
 	}
+}
+
+// TestHelpWhileWriting completes a field, underlines a fault as it is typed, and
+// tells what a word means.
+func TestHelpWhileWriting(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(run))
+	write(t, ctx, `{ q`)
+	do(t, ctx, until(`[...document.querySelectorAll('.cm-completionLabel')].some((e) => e.textContent === 'quays')`), chromedp.Sleep(200*time.Millisecond), chromedp.KeyEvent(kb.Enter))
+	do(t, ctx, until(`document.querySelector('[aria-label=Operation]').textContent.includes('{ quays}')`))
+	do(t, ctx, chromedp.KeyEvent(` { nam `))
+	do(t, ctx, until(`[...document.querySelectorAll('.cm-lintRange-error')].some((e) => e.textContent === 'nam')`))
+	if n := eval[int](t, ctx, `document.querySelectorAll('[data-test=fault]').length`); n != 0 {
+		t.Errorf("%d errors are shown before anything was run", n)
+	}
+	// Point at the word quays: the middle of its characters.
+	place := eval[[]float64](t, ctx, `(() => { const walk = document.createTreeWalker(document.querySelector('[aria-label=Operation]'), NodeFilter.SHOW_TEXT);
+		for (let n = walk.nextNode(); n; n = walk.nextNode()) { const i = n.data.indexOf('quays'); if (i >= 0) { const r = document.createRange(); r.setStart(n, i); r.setEnd(n, i + 5);
+		const b = r.getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2] } } return [0, 0] })()`)
+	do(t, ctx, chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, place[0]-4, place[1]), chromedp.Sleep(100*time.Millisecond), chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, place[0], place[1]),
+		until(`document.querySelector('.meaning')?.textContent.includes('Query.quays: [Quay!]!')`))
 }
 
 // TestVariablesAndSavedOperations opens a saved operation and gives it a

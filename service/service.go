@@ -45,6 +45,9 @@ func Handler(c Config) http.Handler {
 	r.Get("/ready", s.ready)
 	r.Post("/api/v1/plans", s.plans)
 	r.Get("/api/v1/operations", s.operations)
+	r.Post("/api/v1/problems", s.problems)
+	r.Post("/api/v1/completions", s.completions)
+	r.Post("/api/v1/meaning", s.meaning)
 	if c.Console != nil {
 		r.Handle("/console", http.RedirectHandler("/console/", http.StatusMovedPermanently))
 		r.Handle("/console/*", http.StripPrefix("/console", c.Console))
@@ -142,7 +145,7 @@ func (s *server) wrongMethod(w http.ResponseWriter, r *http.Request) {
 	switch r.URL.Path {
 	case "/graphql":
 		allowed = "GET, POST"
-	case "/api/v1/plans":
+	case "/api/v1/plans", "/api/v1/problems", "/api/v1/completions", "/api/v1/meaning":
 		allowed = "POST"
 	}
 	w.Header().Set("Allow", allowed)

@@ -97,3 +97,37 @@ export async function savedOperations(): Promise<SavedOperation[]> {
 export async function readiness(): Promise<{ ready: boolean; sources: Record<string, { ready: boolean; problem?: string }> }> {
   return decode(await send('/ready', {}))
 }
+
+/** One thing found wrong with an operation while it is written. */
+export interface Problem {
+  message: string
+  fix?: string
+  line: number
+  column: number
+}
+
+/** A word that can be written at a place. */
+export interface Completion {
+  label: string
+  kind: 'field' | 'argument' | 'type' | 'value' | 'variable' | 'fragment' | 'directive' | 'keyword'
+  detail?: string
+  text?: string
+}
+
+/** What a word means; places count code points. */
+export interface Meaning {
+  from: number
+  to: number
+  title: string
+  text: string
+  coordinate: string
+  defined: number
+}
+
+async function assist<T>(what: string, query: string, at: number): Promise<T> {
+  return decode<T>(await send(`/api/v1/${what}`, { method: 'POST', headers, body: JSON.stringify({ query, at }) }))
+}
+
+export const problems = async (query: string) => (await assist<{ problems: Problem[] }>('problems', query, 0)).problems
+export const completions = (query: string, at: number) => assist<{ from: number; completions: Completion[] }>('completions', query, at)
+export const meaning = (query: string, at: number) => assist<Meaning | null>('meaning', query, at)

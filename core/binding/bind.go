@@ -53,7 +53,7 @@ func Bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 		}
 	}
 	b.reads(s.Query)
-	b.notYet(s.Mutation, "mutation")
+	b.reads(s.Mutation)
 	b.problems.Sort()
 	return b.bound, b.problems
 }
@@ -236,12 +236,4 @@ func (b *binder) objects(r *Records) {
 			}
 		}
 	}
-}
-
-// notYet tells of root types that cannot be bound by this version.
-func (b *binder) notYet(root *schema.Object, what string) {
-	if root == nil {
-		return
-	}
-	b.fail(ruleNotYet, root.Pos, root.Name, "remove the type "+root.Name+" until it can", "this version of Osprey cannot answer a %s", what)
 }

@@ -126,7 +126,7 @@ func TestFindings(t *testing.T) {
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft") { name: B } type B { x: Int }`,
 			`craft.name is text, which has no fields`},
 		{`type Query { a: [A!] @read } type Mutation { b: Int } type A @stored(in: "registry", as: "craft") { name: String }`,
-			`error not-supported Mutation: this version of Osprey cannot answer a mutation`},
+			`error unbound Mutation.b: nothing says where Mutation.b comes from`},
 		{`type Query { a: [A!] @read } union A = B type B { x: Int }`, `this version of Osprey reads interfaces in one record set`},
 	} {
 		s, problems := schema.Build(binding.Directives, schema.Text{Body: test.text})

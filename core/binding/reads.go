@@ -8,12 +8,13 @@ import (
 	"osprey/core/store"
 )
 
-// reads binds the fields of the query's root type.
-func (b *binder) reads(query *schema.Object) {
-	if query == nil {
+// reads binds the fields of a root type. A mutation can read too: its root
+// fields run one after the other.
+func (b *binder) reads(root *schema.Object) {
+	if root == nil {
 		return
 	}
-	for _, f := range query.Fields {
+	for _, f := range root.Fields {
 		d := directive(f, "read")
 		if d == nil {
 			b.fail(ruleUnbound, f.Pos, f.Coordinate(), "write @read behind it", "nothing says where %s comes from", f.Coordinate())

@@ -26,6 +26,7 @@ type Query {
   loose: [Strict] @read
   anything: [Thing!] @read
 }
+type Mutation { first(imo: ID!): Craft @read second(id: ID!): Owner @read }
 input CraftSort @oneOf { name: Direction imo: Direction length: Direction }
 enum Direction { ASC DESC }
 type Craft @stored(in: "a", as: "craft", key: "imo") {
@@ -194,6 +195,28 @@ func TestAskedOnce(t *testing.T) {
 		if a != test.a || !sameSet(b, test.b) {
 			t.Errorf("%s\nasks %q and %q, want %q and %q", test.text, a, b, test.a, test.b)
 		}
+	}
+}
+
+// TestMutationIsSerial checks that the root fields of a mutation wait for one
+// another, with all that is below them, and those of a query do not.
+func TestMutationIsSerial(t *testing.T) {
+	for kind, waves := range map[string]int{"mutation": 5, "query": 2} {
+		e := newEngine(t, stores())
+		text := kind + ` { a: first(imo: 1) { owner { name } } b: second(id: 8) { id craft { name } } c: first(imo: 2) { name } }`
+		if kind == "query" {
+			text = `{ a: craft(imo: 1) { owner { name } } c: craft(imo: 2) { name } }`
+		}
+		doc, _ := language.Parse(language.NewSource("", text))
+		p := plan.Build(e.bound, doc, doc.Definitions[0].(*language.Operation), nil, nil)
+		if p.Waves != waves {
+			t.Errorf("a %s has %d waves, want %d:\n%s", kind, p.Waves, waves, p)
+		}
+	}
+	e := newEngine(t, stores())
+	data, errs := e.ask(t, `mutation { a: first(imo: 1) { name } b: second(id: 7) { name } c: first(imo: 2) { name } }`)
+	if want := `{"a":{"name":"Amber"},"b":{"name":"Lundby"},"c":{"name":"Bright"}}`; data != want || errs != "" {
+		t.Errorf("answers %s %s, want %s", data, errs, want)
 	}
 }
 

@@ -41,6 +41,7 @@ type builder struct {
 	plan      *Plan
 	reads     []*readNode // in the order they were needed
 	path      []string    // response names down to the field under way
+	done      int         // the wave after which root fields can run
 }
 
 // A readNode is a read under construction.
@@ -208,8 +209,19 @@ func (b *builder) rootFields(root *schema.Object, set *language.SelectionSet) []
 		b.follow(f, g, bound, node)
 		fields = append(fields, f)
 		b.path = b.path[:len(b.path)-1]
+		if b.plan.Kind == language.Mutation {
+			b.finishField()
+		}
 	}
 	return fields
+}
+
+// finishField makes the next root field of a mutation wait for this one:
+// section 6.2.2, root fields of a mutation run one after the other.
+func (b *builder) finishField() {
+	for _, n := range b.reads {
+		b.done = max(b.done, n.wave)
+	}
 }
 
 // follow plans what is selected of the records that a field leads to.

@@ -102,7 +102,7 @@ func kindOf(r *binding.Records, path string) store.Kind {
 }
 
 func (b *builder) rootRead(step *Step, bound *binding.Field, use arguments) *rows {
-	n := b.newRead(bound, 1)
+	n := b.newRead(bound, b.done+1)
 	n.narrow(use)
 	r := n.rows(step)
 	n.page(r, step, use, store.PageWhole)

@@ -1,12 +1,13 @@
 <script setup lang="ts">
-import { setDiagnostics, type Diagnostic } from '@codemirror/lint'
+import { forceLinting } from '@codemirror/lint'
 import { EditorState, Prec, type Extension } from '@codemirror/state'
 import { EditorView, keymap } from '@codemirror/view'
 import { onBeforeUnmount, onMounted, useTemplateRef, watch } from 'vue'
 import type { Fault } from '../client'
+import { placeOf, writingHelp } from '../editor/assist'
 import { editorBasics, readerBasics } from '../editor/setup'
 
-const props = defineProps<{ label: string; language: Extension; readonly?: boolean; faults?: Fault[] }>()
+const props = defineProps<{ label: string; language: Extension; readonly?: boolean; help?: boolean; faults?: Fault[] }>()
 const text = defineModel<string>({ required: true })
 const emit = defineEmits<{ run: [] }>()
 defineExpose({ goTo })
@@ -22,6 +23,7 @@ onMounted(() => {
       doc: text.value,
       extensions: [
         Prec.highest(keymap.of([{ key: 'Mod-Enter', run }, { key: 'Ctrl-Enter', run }])),
+        props.help ? writingHelp(() => props.faults ?? []) : [],
         props.readonly ? readerBasics(props.label) : editorBasics(props.label),
         props.language,
         EditorView.updateListener.of((update) => {
@@ -30,7 +32,6 @@ onMounted(() => {
       ],
     }),
   })
-  mark()
 })
 onBeforeUnmount(() => view?.destroy())
 
@@ -39,35 +40,14 @@ watch(text, (value) => {
     view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: value } })
   }
 })
-watch(() => props.faults, mark)
-
-/** The offset of a place told in lines and code points, both from 1. */
-function offsetOf(state: EditorState, at: { line: number; column: number }): number {
-  const line = state.doc.line(Math.min(Math.max(at.line, 1), state.doc.lines))
-  return line.from + [...line.text].slice(0, at.column - 1).join('').length
-}
-
-/** Underlines what the faults point at. */
-function mark() {
-  if (!view) return
-  const state = view.state
-  const list: Diagnostic[] = []
-  for (const fault of props.faults ?? []) {
-    for (const at of fault.locations ?? []) {
-      const from = Math.min(offsetOf(state, at), state.doc.length)
-      const word = /^[$@]?\w+/.exec(state.doc.sliceString(from, from + 60))
-      const to = Math.min(from + (word?.[0].length ?? 1), state.doc.length)
-      list.push({ from, to, severity: 'error', message: fault.message })
-    }
-  }
-  list.sort((a, b) => a.from - b.from)
-  view.dispatch(setDiagnostics(state, list))
-}
+watch(() => props.faults, () => {
+  if (view && props.help) forceLinting(view)
+})
 
 /** Puts the cursor at a place and shows it. */
 function goTo(at: { line: number; column: number }) {
   if (!view) return
-  view.dispatch({ selection: { anchor: offsetOf(view.state, at) }, scrollIntoView: true })
+  view.dispatch({ selection: { anchor: placeOf(view.state, at) }, scrollIntoView: true })
   view.focus()
 }
 </script>

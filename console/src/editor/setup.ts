@@ -1,4 +1,4 @@
-import { closeBrackets, closeBracketsKeymap } from '@codemirror/autocomplete'
+import { closeBrackets, closeBracketsKeymap, completionKeymap } from '@codemirror/autocomplete'
 import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands'
 import { bracketMatching, foldGutter, foldKeymap, indentOnInput } from '@codemirror/language'
 import { EditorState, type Extension } from '@codemirror/state'
@@ -14,6 +14,10 @@ const look = EditorView.theme({
   '.cm-cursor': { borderLeftColor: 'rgb(var(--v-theme-on-surface))' },
   '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': { backgroundColor: 'rgba(var(--v-theme-primary), 0.25) !important' },
   '.cm-tooltip': { backgroundColor: 'rgb(var(--v-theme-surface-variant))', color: 'rgb(var(--v-theme-on-surface-variant))', border: 'none' },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul > li': { padding: '3px 8px', fontFamily: 'var(--mono)' },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul > li[aria-selected]': { backgroundColor: 'rgb(var(--v-theme-primary))', color: 'rgb(var(--v-theme-on-primary))' },
+  '.cm-completionDetail': { fontStyle: 'normal', opacity: '0.75', marginLeft: '1.2em' },
+  '.meaning': { padding: '6px 10px', maxWidth: '420px' },
   '.cm-matchingBracket': { backgroundColor: 'rgba(var(--v-theme-secondary), 0.3) !important' },
 })
 
@@ -21,7 +25,7 @@ const look = EditorView.theme({
 export function editorBasics(label: string): Extension[] {
   return [
     look, colours, lineNumbers(), history(), drawSelection(), indentOnInput(), bracketMatching(), closeBrackets(), highlightActiveLine(),
-    keymap.of([...closeBracketsKeymap, ...defaultKeymap, ...historyKeymap, indentWithTab]),
+    keymap.of([...closeBracketsKeymap, ...completionKeymap, ...defaultKeymap, ...historyKeymap, indentWithTab]),
     EditorState.tabSize.of(2), EditorView.contentAttributes.of({ 'aria-label': label }),
   ]
 }

@@ -55,7 +55,7 @@ function open(op: SavedOperation) {
 
     <v-card class="pane operation" flat border>
       <div class="title"><span class="pane-title">Operation</span></div>
-      <div class="body"><TextEditor ref="editor" v-model="ask.operation" label="Operation" :language="operationMode" :faults="ask.faults" @run="ask.run()" /></div>
+      <div class="body"><TextEditor ref="editor" v-model="ask.operation" label="Operation" help :language="operationMode" :faults="ask.faults" @run="ask.run()" /></div>
     </v-card>
     <v-card class="pane variables" flat border>
       <div class="title">
