@@ -37,7 +37,7 @@ func Bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 	}
 	for _, name := range []string{"stored", "at", "related", "kind", "read"} {
 		if d := s.Directive(name); d != nil && s.Position(d.Pos).Name != Directives.Name {
-			b.fail(ruleNotYet, d.Pos, "@"+name, "rename yours", "the directive @%s is Osprey's own and cannot be defined again", name)
+			b.fail(ruleNotYet, d.Pos, "@"+name, "rename yours", msgDirectiveOspreySOwn, name)
 			return b.bound, b.problems
 		}
 	}
@@ -99,8 +99,7 @@ func (b *binder) stored(t schema.Named) {
 			names = append(names, n)
 		}
 		slices.Sort(names)
-		b.fail(ruleSource, d.Pos, name, "sources are declared in osprey.yaml: "+strings.Join(names, ", "),
-			"%s is stored in %q, which is no source%s", name, text(d, "in"), language.DidYouMean(text(d, "in"), names))
+		b.fail(ruleSource, d.Pos, name, "sources are declared in osprey.yaml: "+strings.Join(names, ", "), msgStoredNoSource, name, text(d, "in"), language.DidYouMean(text(d, "in"), names))
 		return
 	}
 	r := &Records{Type: t, Source: source, Set: text(d, "as"), Key: texts(d.Argument("key")), objects: map[*schema.Object]*Object{}}
@@ -110,7 +109,7 @@ func (b *binder) stored(t schema.Named) {
 	if source.Catalogue != nil {
 		r.Info = source.Catalogue.Sets[r.Set]
 		if r.Info == nil {
-			b.fail(ruleSource, d.Pos, name, "", "the source %s has no record set %q%s", source.Name, r.Set, language.DidYouMean(r.Set, source.Catalogue.Names()))
+			b.fail(ruleSource, d.Pos, name, "", msgSourceHasNoRecord, source.Name, r.Set, language.DidYouMean(r.Set, source.Catalogue.Names()))
 			return
 		}
 	}
@@ -155,14 +154,14 @@ func (b *binder) mustExist(r *Records, path string, pos language.Pos, coordinate
 	}
 	hint := language.DidYouMean(path, r.Info.FieldNames())
 	if r.Info.Sampled {
-		b.warn(ruleColumn, pos, coordinate, "", "%s is %q, which none of the sampled records of %s in %s has%s", what, path, r.Set, r.Source.Name, hint)
+		b.warn(ruleColumn, pos, coordinate, "", msgNoneSampledRecordsHas, what, path, r.Set, r.Source.Name, hint)
 		return nil
 	}
 	fix := ""
 	if names := r.Info.FieldNames(); len(names) <= 12 {
 		fix = r.Set + " has " + strings.Join(names, ", ")
 	}
-	b.fail(ruleColumn, pos, coordinate, fix, "%s is %q, which the %s %s in %s does not have%s", what, path, r.Info.What, r.Set, r.Source.Name, hint)
+	b.fail(ruleColumn, pos, coordinate, fix, msgDoesNotHave, what, path, r.Info.What, r.Set, r.Source.Name, hint)
 	return nil
 }
 
@@ -176,8 +175,7 @@ func (b *binder) kinds(t schema.Named) {
 	d := t.About().Directive("kind")
 	possible := b.bound.Schema.Possible(i)
 	if d == nil || text(d, "by") == "" {
-		b.fail(ruleKind, t.About().Pos, t.String(), "write @kind(by: \"…\") with the field that holds it",
-			"%s is stored in one record set, and nothing says which record is of which type (%s)", t, typeNames(possible))
+		b.fail(ruleKind, t.About().Pos, t.String(), "write @kind(by: \"…\") with the field that holds it", msgStoredOneRecordSet, t, typeNames(possible))
 		return
 	}
 	k := &Kind{Path: b.path(r.Source, r.Info, text(d, "by")), Types: map[string]*schema.Object{}, Stored: map[*schema.Object]string{}, Column: store.Text}
@@ -192,11 +190,11 @@ func (b *binder) kinds(t schema.Named) {
 			value, pos = text(own, "is"), own.Pos
 		}
 		if other := k.Types[value]; other != nil {
-			b.fail(ruleKind, pos, o.Name, "", "both %s and %s are told by the value %q of %s", other.Name, o.Name, value, k.Path)
+			b.fail(ruleKind, pos, o.Name, "", msgBothAreToldValue, other.Name, o.Name, value, k.Path)
 			continue
 		}
 		if info != nil && len(info.Values) > 0 && !slices.Contains(info.Values, value) {
-			b.fail(ruleKind, pos, o.Name, "the values are "+strings.Join(info.Values, ", "), "%s is told by the value %q, which %s.%s never has%s", o.Name, value, r.Set, k.Path, language.DidYouMean(value, info.Values))
+			b.fail(ruleKind, pos, o.Name, "the values are "+strings.Join(info.Values, ", "), msgToldValueNeverHas, o.Name, value, r.Set, k.Path, language.DidYouMean(value, info.Values))
 			continue
 		}
 		k.Types[value], k.Stored[o] = o, value
@@ -207,7 +205,7 @@ func (b *binder) kinds(t schema.Named) {
 	if info != nil {
 		for _, v := range info.Values {
 			if k.Types[v] == nil && !b.problem["kind "+t.String()] {
-				b.warn(ruleKind, d.Pos, t.String(), "add a type with @kind(is: \""+v+"\")", "records whose %s is %q are of no type; they will be errors where they are read", k.Path, v)
+				b.warn(ruleKind, d.Pos, t.String(), "add a type with @kind(is: \""+v+"\")", msgRecordsWhoseAreNo, k.Path, v)
 			}
 		}
 	}

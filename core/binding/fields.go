@@ -48,7 +48,7 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 		return b.related(p, f, d)
 	}
 	if d := f.Directive("read"); d != nil {
-		b.fail(ruleUnbound, d.Pos, f.Coordinate(), "use @related", "@read is for fields of the root type")
+		b.fail(ruleUnbound, d.Pos, f.Coordinate(), "use @related", msgReadFieldsRootType)
 		return nil
 	}
 	named := schema.NamedOf(f.Type)
@@ -56,7 +56,7 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 		return b.nestedField(p, f, named)
 	}
 	for _, a := range f.Args {
-		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", "nothing uses the argument %q of %s", a.Name, f.Coordinate())
+		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", msgNothingUsesArgument, a.Name, f.Coordinate())
 	}
 	path := b.pathOf(p, f)
 	bound := &Field{Def: f, How: Column}
@@ -70,11 +70,11 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 	}
 	elem, isList := schema.ListElem(f.Type)
 	if isList && info != nil && info.Kind != store.List && info.Kind != store.JSON && info.Kind != store.Unknown {
-		b.fail(ruleFits, f.Pos, f.Coordinate(), "", "%s is a list, and %s.%s holds one value of the type %s", f.Coordinate(), p.records.Set, path, info.Type)
+		b.fail(ruleFits, f.Pos, f.Coordinate(), "", msgListHoldsOneValue, f.Coordinate(), p.records.Set, path, info.Type)
 		return nil
 	}
 	if !isList && info != nil && info.Kind == store.List {
-		b.fail(ruleFits, f.Pos, f.Coordinate(), "write ["+named.String()+"]", "%s is one value, and %s.%s holds a list", f.Coordinate(), p.records.Set, path)
+		b.fail(ruleFits, f.Pos, f.Coordinate(), "write ["+named.String()+"]", msgOneValueHoldsList, f.Coordinate(), p.records.Set, path)
 		return nil
 	}
 	if isList && kind == store.JSON && named.String() != "JSON" {
@@ -82,7 +82,7 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 	}
 	kind, codec, err := fit(named, kind)
 	if err != nil {
-		b.fail(ruleFits, f.Pos, f.Coordinate(), "", "%s is of the type %s, and %s.%s is %s; %v", f.Coordinate(), named, p.records.Set, path, info.Type, err)
+		b.fail(ruleFits, f.Pos, f.Coordinate(), "", msgType, f.Coordinate(), named, p.records.Set, path, info.Type, err)
 		return nil
 	}
 	bound.Codec = codec
@@ -169,17 +169,16 @@ func (b *binder) enum(e *schema.Enum, source *Source, info *store.Field) *Enum {
 			stored, pos = text(d, "path"), d.Pos
 		}
 		if len(labels) > 0 && !slices.Contains(labels, stored) {
-			b.fail(ruleColumn, pos, e.Name+"."+v.Name, "the stored values are "+strings.Join(labels, ", "),
-				"the value %s of %s is stored as %q, which %s in %s never is%s", v.Name, e.Name, stored, info.Name, source.Name, language.DidYouMean(stored, labels))
+			b.fail(ruleColumn, pos, e.Name+"."+v.Name, "the stored values are "+strings.Join(labels, ", "), msgValueStoredAsNever, v.Name, e.Name, stored, info.Name, source.Name, language.DidYouMean(stored, labels))
 		}
 		if other, taken := bound.Names[stored]; taken {
-			b.fail(ruleColumn, pos, e.Name+"."+v.Name, "", "the values %s and %s of %s are both stored as %q", other, v.Name, e.Name, stored)
+			b.fail(ruleColumn, pos, e.Name+"."+v.Name, "", msgValuesAreBothStored, other, v.Name, e.Name, stored)
 		}
 		bound.Stored[v.Name], bound.Names[stored] = stored, v.Name
 	}
 	for _, label := range labels {
 		if _, ok := bound.Names[label]; !ok {
-			b.warn(ruleColumn, e.Pos, e.Name, "add a value with @at(path: \""+label+"\")", "the stored value %q of %s in %s is no value of the enum %s; it will be an error where it is read", label, info.Name, source.Name, e.Name)
+			b.warn(ruleColumn, e.Pos, e.Name, "add a value with @at(path: \""+label+"\")", msgStoredValueNoValue, label, info.Name, source.Name, e.Name)
 		}
 	}
 	b.enums[e] = bound
@@ -189,23 +188,23 @@ func (b *binder) enum(e *schema.Enum, source *Source, info *store.Field) *Enum {
 // nestedField binds a field whose value is a record nested in this one.
 func (b *binder) nestedField(p place, f *schema.Field, named schema.Named) *Field {
 	if b.bound.records[named] != nil {
-		b.fail(ruleUnbound, f.Pos, f.Coordinate(), "write @related, with here and there where the names do not say it", "nothing says which %s belong to %s", named, f.Coordinate())
+		b.fail(ruleUnbound, f.Pos, f.Coordinate(), "write @related, with here and there where the names do not say it", msgNothingSaysBelong, named, f.Coordinate())
 		return nil
 	}
 	object, ok := named.(*schema.Object)
 	if !ok {
-		b.fail(ruleUnbound, f.Pos, f.Coordinate(), "", "%s is %s whose types are stored in several places, which this version of Osprey cannot read", named, schema.KindOf(named))
+		b.fail(ruleUnbound, f.Pos, f.Coordinate(), "", msgWhoseTypesAreStored, named, schema.KindOf(named))
 		return nil
 	}
 	for _, a := range f.Args {
-		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", "nothing uses the argument %q of %s", a.Name, f.Coordinate())
+		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", msgNothingUsesArgument, a.Name, f.Coordinate())
 	}
 	path := b.pathOf(p, f)
 	info := b.columnInfo(p, f, path)
 	inner := place{records: p.records, source: p.source, prefix: p.prefix + path + "."}
 	if info != nil || p.records != nil && p.records.Info != nil && !p.records.Info.Nested(p.prefix+path) {
 		if info != nil && info.Kind != store.JSON && info.Kind != store.Unknown {
-			b.fail(ruleFits, f.Pos, f.Coordinate(), "", "%s is of the type %s, and %s.%s is %s, which has no fields", f.Coordinate(), named, p.records.Set, path, info.Type)
+			b.fail(ruleFits, f.Pos, f.Coordinate(), "", msgTypeHasNoFields, f.Coordinate(), named, p.records.Set, path, info.Type)
 			return nil
 		}
 		inner.records = nil // a JSON column: what is inside no catalogue tells

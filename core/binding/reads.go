@@ -17,7 +17,7 @@ func (b *binder) reads(root *schema.Object) {
 	for _, f := range root.Fields {
 		d := directive(f, "read")
 		if d == nil {
-			b.fail(ruleUnbound, f.Pos, f.Coordinate(), "write @read behind it", "nothing says where %s comes from", f.Coordinate())
+			b.fail(ruleUnbound, f.Pos, f.Coordinate(), "write @read behind it", msgNothingSaysWhereComes, f.Coordinate())
 			continue
 		}
 		target, only := b.target(f, d.Pos)
@@ -39,7 +39,7 @@ func (b *binder) checkOne(f *schema.Field, bound *Field) {
 		return
 	}
 	if schema.IsNonNull(f.Type) {
-		b.warn(ruleNullable, f.Pos, f.Coordinate(), "make it "+schema.Nullable(f.Type).String(), "%s is required; when no record is found, that is an error and not null", f.Coordinate())
+		b.warn(ruleNullable, f.Pos, f.Coordinate(), "make it "+schema.Nullable(f.Type).String(), msgRequiredWhenNoRecord, f.Coordinate())
 	}
 	var given []string
 	for _, a := range bound.Args {
@@ -56,8 +56,7 @@ func (b *binder) checkOne(f *schema.Field, bound *Field) {
 		unique = true
 	}
 	if !unique && info != nil {
-		b.fail(ruleUnique, f.Pos, f.Coordinate(), "make it a list, or give it a required argument for every field of a unique key",
-			"%s promises one %s, and its arguments do not name a unique key of %s", f.Coordinate(), schema.NamedOf(f.Type), bound.Target.Set)
+		b.fail(ruleUnique, f.Pos, f.Coordinate(), "make it a list, or give it a required argument for every field of a unique key", msgPromisesOneArgumentsDo, f.Coordinate(), schema.NamedOf(f.Type), bound.Target.Set)
 	}
 	bound.Single = unique
 }
@@ -92,7 +91,7 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 	pos, kind := a.Pos, store.Unknown
 	named := schema.NamedOf(a.Type)
 	if !schema.IsLeaf(named) {
-		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", "nothing uses the argument %q of %s", a.Name, f.Coordinate())
+		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", msgNothingUsesArgument, a.Name, f.Coordinate())
 		return false
 	}
 	if d != nil {
@@ -100,8 +99,7 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 	} else {
 		path, ok := b.sortPath(target, a.Name)
 		if !ok {
-			b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out, or say with @at(path: \"…\") which stored field it narrows",
-				"nothing uses the argument %q of %s: it is no field of %s%s", a.Name, f.Coordinate(), target.Type, language.DidYouMean(a.Name, leafNames(target.Type)))
+			b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out, or say with @at(path: \"…\") which stored field it narrows", msgNothingUsesArgumentNo, a.Name, f.Coordinate(), target.Type, language.DidYouMean(a.Name, leafNames(target.Type)))
 			return false
 		}
 		arg.Path = path
@@ -115,7 +113,7 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 	}
 	kind, _, err := fit(named, kind)
 	if err != nil {
-		b.fail(ruleFits, pos, a.Coordinate, "", "the argument %s is of the type %s, and %s.%s is %s; %v", a.Coordinate, named, target.Set, arg.Path, info.Type, err)
+		b.fail(ruleFits, pos, a.Coordinate, "", msgArgumentType, a.Coordinate, named, target.Set, arg.Path, info.Type, err)
 		return false
 	}
 	arg.Kind = kind
@@ -131,14 +129,14 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 func (b *binder) sortArgument(a *schema.Input, target *Records, arg *Arg) bool {
 	input, ok := schema.NamedOf(a.Type).(*schema.InputObject)
 	if !ok || !input.OneOf {
-		b.fail(ruleArgument, a.Pos, a.Coordinate, "declare it as [<Type>Sort!] with input <Type>Sort @oneOf { field: Direction … }", "the argument %s must be a list of a one-of input object", a.Coordinate)
+		b.fail(ruleArgument, a.Pos, a.Coordinate, "declare it as [<Type>Sort!] with input <Type>Sort @oneOf { field: Direction … }", msgArgumentMustListOne, a.Coordinate)
 		return false
 	}
 	arg.Sorts = map[string]string{}
 	for _, f := range input.Fields {
 		e, ok := schema.NamedOf(f.Type).(*schema.Enum)
 		if !ok || e.Value("ASC") == nil || e.Value("DESC") == nil {
-			b.fail(ruleArgument, f.Pos, f.Coordinate, "use an enum with the values ASC and DESC", "the sort key %s is of the type %s, which does not say ascending or descending", f.Coordinate, f.Type)
+			b.fail(ruleArgument, f.Pos, f.Coordinate, "use an enum with the values ASC and DESC", msgSortKeyTypeDoes, f.Coordinate, f.Type)
 			continue
 		}
 		path, ok := b.sortPath(target, f.Name)
@@ -146,7 +144,7 @@ func (b *binder) sortArgument(a *schema.Input, target *Records, arg *Arg) bool {
 			path, ok = text(d, "path"), true
 		}
 		if !ok {
-			b.fail(ruleArgument, f.Pos, f.Coordinate, "", "the sort key %s is no field of %s with a column of its own%s", f.Coordinate, target.Type, language.DidYouMean(f.Name, leafNames(target.Type)))
+			b.fail(ruleArgument, f.Pos, f.Coordinate, "", msgSortKeyNoField, f.Coordinate, target.Type, language.DidYouMean(f.Name, leafNames(target.Type)))
 			continue
 		}
 		b.mustExist(target, path, f.Pos, f.Coordinate, "the sort key "+f.Coordinate)

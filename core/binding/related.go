@@ -28,8 +28,7 @@ func (b *binder) related(p place, f *schema.Field, d *language.Directive) *Field
 		b.defaultFields(p, f, bound)
 	}
 	if len(bound.Here) != len(bound.There) || len(bound.Here) == 0 {
-		b.fail(ruleRelated, d.Pos, coordinate, "name as many fields in \"here\" as in \"there\"",
-			"%s relates %d fields here (%s) to %d fields there (%s)", coordinate, len(bound.Here), strings.Join(bound.Here, ", "), len(bound.There), strings.Join(bound.There, ", "))
+		b.fail(ruleRelated, d.Pos, coordinate, "name as many fields in \"here\" as in \"there\"", msgRelatesFieldsFields, coordinate, len(bound.Here), strings.Join(bound.Here, ", "), len(bound.There), strings.Join(bound.There, ", "))
 		return nil
 	}
 	for i := range bound.Here {
@@ -57,7 +56,7 @@ func (b *binder) target(f *schema.Field, pos language.Pos) (*Records, *schema.Ob
 			if _, ok := named.(*schema.Union); ok {
 				what = "this version of Osprey reads interfaces in one record set; unions come later"
 			}
-			b.fail(ruleUnbound, pos, f.Coordinate(), what, "%s is of the type %s, and nothing says where its records are", f.Coordinate(), named)
+			b.fail(ruleUnbound, pos, f.Coordinate(), what, msgTypeNothingSaysWhere, f.Coordinate(), named)
 		}
 		return nil, nil
 	}
@@ -108,7 +107,7 @@ func (b *binder) through(p place, f *schema.Field, d *language.Directive, bound 
 	}
 	coordinate := f.Coordinate()
 	if p.source != bound.Target.Source || !p.source.Abilities.Fold {
-		b.fail(ruleNotYet, d.Pos, coordinate, "keep the pairs in the store of both types", "%s goes through %s; this version of Osprey follows pairs only inside one relational source", coordinate, t.Set)
+		b.fail(ruleNotYet, d.Pos, coordinate, "keep the pairs in the store of both types", msgGoesThroughVersionOsprey, coordinate, t.Set)
 		return false
 	}
 	if p.records != nil && len(bound.Here) == 0 {
@@ -118,17 +117,16 @@ func (b *binder) through(p place, f *schema.Field, d *language.Directive, bound 
 		bound.There = slices.Clone(bound.Target.Key)
 	}
 	if !bound.Many {
-		b.fail(ruleUnique, f.Pos, coordinate, "make it a list", "%s goes through pairs, so there can be several %s", coordinate, schema.NamedOf(f.Type))
+		b.fail(ruleUnique, f.Pos, coordinate, "make it a list", msgGoesThroughPairsCan, coordinate, schema.NamedOf(f.Type))
 	}
 	if len(t.Here) != len(bound.Here) || len(t.There) != len(bound.There) {
-		b.fail(ruleRelated, d.Pos, coordinate, "", "the pairs in %s name %d fields for this record's %d (%s) and %d for the target's %d (%s)",
-			t.Set, len(t.Here), len(bound.Here), strings.Join(bound.Here, ", "), len(t.There), len(bound.There), strings.Join(bound.There, ", "))
+		b.fail(ruleRelated, d.Pos, coordinate, "", msgPairsNameFieldsRecord, t.Set, len(t.Here), len(bound.Here), strings.Join(bound.Here, ", "), len(t.There), len(bound.There), strings.Join(bound.There, ", "))
 		return false
 	}
 	if c := p.source.Catalogue; c != nil {
 		info := c.Sets[t.Set]
 		if info == nil {
-			b.fail(ruleSource, d.Pos, coordinate, "", "the source %s has no record set %q%s", p.source.Name, t.Set, language.DidYouMean(t.Set, c.Names()))
+			b.fail(ruleSource, d.Pos, coordinate, "", msgSourceHasNoRecord, p.source.Name, t.Set, language.DidYouMean(t.Set, c.Names()))
 			return false
 		}
 		pairs := &Records{Source: p.source, Set: t.Set, Info: info}
@@ -136,7 +134,7 @@ func (b *binder) through(p place, f *schema.Field, d *language.Directive, bound 
 			b.mustExist(pairs, name, d.Pos, coordinate, "the pairs' field")
 		}
 		if !info.Indexed(t.Here) {
-			b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+t.Set+" ("+strings.Join(t.Here, ", ")+")", "no index of %s begins with %s, so every lookup reads the whole %s", t.Set, strings.Join(t.Here, ", "), info.What)
+			b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+t.Set+" ("+strings.Join(t.Here, ", ")+")", msgNoIndexBeginsEvery, t.Set, strings.Join(t.Here, ", "), info.What)
 		}
 	}
 	bound.Through = t
@@ -159,19 +157,17 @@ func (b *binder) cardinality(p place, f *schema.Field, d *language.Directive, bo
 		case declared && (info.Sampled || info.What == "view" || info.What == "resource"):
 			unique = true // the schema's author says so, and the store cannot tell
 		default:
-			b.fail(ruleUnique, d.Pos, coordinate, "make it a list, or relate it to a unique key",
-				"%s promises one %s, and %s of %s is not unique", coordinate, schema.NamedOf(f.Type), strings.Join(bound.There, ", "), bound.Target.Set)
+			b.fail(ruleUnique, d.Pos, coordinate, "make it a list, or relate it to a unique key", msgPromisesOneNotUnique, coordinate, schema.NamedOf(f.Type), strings.Join(bound.There, ", "), bound.Target.Set)
 		}
 	}
 	bound.Single = unique
 	if bound.Through == nil && !info.Indexed(bound.There) && !info.Sampled && info.What == "table" {
-		b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+bound.Target.Set+" ("+strings.Join(bound.There, ", ")+")",
-			"no index of %s begins with %s, so every lookup reads the whole table", bound.Target.Set, strings.Join(bound.There, ", "))
+		b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+bound.Target.Set+" ("+strings.Join(bound.There, ", ")+")", msgNoIndexBeginsEvery2, bound.Target.Set, strings.Join(bound.There, ", "))
 	}
 	if !bound.Many && schema.IsNonNull(f.Type) && p.records != nil && p.records.Info != nil {
 		for _, here := range bound.Here {
 			if h := p.records.Info.Field(p.prefix + here); h != nil && h.Nullable && !p.records.Info.Sampled {
-				b.fail(ruleNullable, f.Pos, coordinate, "make it "+schema.Nullable(f.Type).String(), "%s is required, and %s.%s, which it follows, may be NULL", coordinate, p.records.Set, here)
+				b.fail(ruleNullable, f.Pos, coordinate, "make it "+schema.Nullable(f.Type).String(), msgRequiredFollowsMayNull, coordinate, p.records.Set, here)
 			}
 		}
 	}
@@ -191,10 +187,9 @@ func (b *binder) keyReader(f *schema.Field, pos language.Pos, bound *Field, keys
 	many, err := bound.Target.Source.Keys.CanRead(bound.Target.Set, keys, where)
 	switch {
 	case err != nil:
-		b.fail(ruleOneKey, pos, f.Coordinate(), "add a read to the set in osprey.yaml", "%s cannot be read: %v", f.Coordinate(), err)
+		b.fail(ruleOneKey, pos, f.Coordinate(), "add a read to the set in osprey.yaml", msgCannotRead, f.Coordinate(), err)
 	case !many && len(keys) > 0:
-		b.warn(ruleOneKey, pos, f.Coordinate(), "add a read with \"many\" if the service has one",
-			"%s of %s takes one %s at a time: a list of records makes a request for each", bound.Target.Set, bound.Target.Source.Name, strings.Join(keys, ", "))
+		b.warn(ruleOneKey, pos, f.Coordinate(), "add a read with \"many\" if the service has one", msgTakesOneAtTime, bound.Target.Set, bound.Target.Source.Name, strings.Join(keys, ", "))
 	}
 }
 
@@ -204,13 +199,12 @@ func (b *binder) sorts(list []string, target *Records, pos language.Pos, coordin
 	for _, item := range list {
 		words := strings.Fields(item)
 		if len(words) == 0 || len(words) > 2 || len(words) == 2 && words[1] != "asc" && words[1] != "desc" {
-			b.fail(ruleRelated, pos, coordinate, "", "the sort key %q is not a field with asc or desc behind it", item)
+			b.fail(ruleRelated, pos, coordinate, "", msgSortKeyNotField, item)
 			continue
 		}
 		path, ok := b.sortPath(target, words[0])
 		if !ok {
-			b.fail(ruleRelated, pos, coordinate, "", "%s is sorted by %q, which is no field of %s with a column of its own%s",
-				coordinate, words[0], target.Type, language.DidYouMean(words[0], leafNames(target.Type)))
+			b.fail(ruleRelated, pos, coordinate, "", msgSortedNoFieldColumn, coordinate, words[0], target.Type, language.DidYouMean(words[0], leafNames(target.Type)))
 			continue
 		}
 		orders = append(orders, store.Order{Path: path, Desc: len(words) == 2 && words[1] == "desc"})

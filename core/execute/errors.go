@@ -37,9 +37,9 @@ func describe(f *plan.Fetch, err error) (code, msg string) {
 		if known.Code == store.BadValue {
 			return string(known.Code), known.Msg
 		}
-		return string(known.Code), fmt.Sprintf("the source %s %s", f.Source, known.Msg)
+		return string(known.Code), fmt.Sprintf(msgSource, f.Source, known.Msg)
 	}
-	return Internal, fmt.Sprintf("the source %s failed; the service's log has the details", f.Source)
+	return Internal, fmt.Sprintf(msgSourceFailedServiceS, f.Source)
 }
 
 // fail records an error at the current path, for the field f. Errors with the

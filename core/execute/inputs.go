@@ -53,7 +53,7 @@ func (r *run) arguments(read *plan.Read, in *store.Input) error {
 
 // badArgument makes the error for an argument whose value cannot be used.
 func badArgument(a *plan.Arg, format string, args ...any) error {
-	return &store.Error{Code: store.BadValue, Msg: fmt.Sprintf("the argument %q ", a.Name) + fmt.Sprintf(format, args...)}
+	return &store.Error{Code: store.BadValue, Msg: fmt.Sprintf(msgArgument, a.Name) + fmt.Sprintf(format, args...)}
 }
 
 // bound resolves a limit or offset; 0 if there is none.
@@ -63,11 +63,11 @@ func (r *run) bound(a *plan.Arg) (int64, error) {
 	}
 	v, err := a.Resolve(r.vars)
 	if err != nil {
-		return 0, badArgument(a, "does not fit: %v", err)
+		return 0, badArgument(a, msgDoesNotFit, err)
 	}
 	n, _ := v.(int64)
 	if n < 0 {
-		return 0, badArgument(a, "must be 0 or more, found %d", n)
+		return 0, badArgument(a, msgMustOrMoreFound, n)
 	}
 	return n, nil
 }
@@ -78,7 +78,7 @@ func (r *run) condition(a *plan.Arg, c *store.Column) error {
 	c.Kind = a.Kind
 	v, err := a.Resolve(r.vars)
 	if err != nil {
-		return badArgument(a, "does not fit: %v", err)
+		return badArgument(a, msgDoesNotFit, err)
 	}
 	values, isList := v.([]schema.Value)
 	if !isList {
@@ -105,7 +105,7 @@ func (r *run) condition(a *plan.Arg, c *store.Column) error {
 			given.Kind = store.Text
 			given.AppendText(v)
 		default:
-			return badArgument(a, "cannot be compared with a stored value")
+			return badArgument(a, msgCannotComparedStoredValue)
 		}
 		c.AppendAs(&given, 0)
 	}

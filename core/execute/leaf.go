@@ -82,7 +82,7 @@ func (w *writer) value(f *plan.Field, c *store.Column, row int) (why string) {
 	case binding.Number32:
 		n := c.Ints[row]
 		if n < math.MinInt32 || n > math.MaxInt32 {
-			return fmt.Sprintf("%d is beyond the 32 bits of Int", n)
+			return fmt.Sprintf(msgBeyondBitsInt, n)
 		}
 		w.buf = strconv.AppendInt(w.buf, n, 10)
 	case binding.Fraction:
@@ -98,12 +98,12 @@ func (w *writer) value(f *plan.Field, c *store.Column, row int) (why string) {
 	case binding.FloatAsNumber:
 		n := c.Floats[row]
 		if n != math.Trunc(n) || n < math.MinInt32 || n > math.MaxInt32 {
-			return fmt.Sprintf("%v is not a whole number of 32 bits", n)
+			return fmt.Sprintf(msgNotWholeNumberBits, n)
 		}
 		w.buf = strconv.AppendInt(w.buf, int64(n), 10)
 	case binding.DecimalAsIs:
 		if !json.Valid(c.At(row)) {
-			return fmt.Sprintf("%s is not a number", c.At(row))
+			return fmt.Sprintf(msgNotNumber, c.At(row))
 		}
 		w.buf = append(w.buf, c.At(row)...)
 	case binding.MomentText:
@@ -119,7 +119,7 @@ func (w *writer) value(f *plan.Field, c *store.Column, row int) (why string) {
 	case binding.EnumName:
 		name, ok := f.Names[string(c.At(row))]
 		if !ok {
-			return fmt.Sprintf("the stored value %q is no value of the enum", c.At(row))
+			return fmt.Sprintf(msgStoredValueNoValue, c.At(row))
 		}
 		w.buf = append(append(append(w.buf, '"'), name...), '"')
 	case binding.Base64:
@@ -132,7 +132,7 @@ func (w *writer) value(f *plan.Field, c *store.Column, row int) (why string) {
 
 func (w *writer) float(v float64) string {
 	if math.IsNaN(v) || math.IsInf(v, 0) {
-		return fmt.Sprintf("%v is not a number that JSON can hold", v)
+		return fmt.Sprintf(msgNotNumberJsonCan, v)
 	}
 	w.buf = AppendFloat(w.buf, v)
 	return ""

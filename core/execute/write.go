@@ -88,7 +88,7 @@ func (w *writer) field(f *plan.Field, t *store.Table, row int) bool {
 
 // missing tells of null where the schema promises a value.
 func (w *writer) missing(f *plan.Field) {
-	w.fail(f, nil, Missing, "", fmt.Sprintf("%s is required, and there is no value for it", f.At))
+	w.fail(f, nil, Missing, "", fmt.Sprintf(msgRequiredNoValue, f.At))
 }
 
 // records writes the records that a field leads to.
@@ -114,7 +114,7 @@ func (w *writer) records(f *plan.Field, row int) bool {
 		}
 		return false
 	case len(rows) > 1:
-		w.fail(f, nil, NotUnique, source, fmt.Sprintf("%s promises one record, and %d were found", f.At, len(rows)))
+		w.fail(f, nil, NotUnique, source, fmt.Sprintf(msgPromisesOneRecordWere, f.At, len(rows)))
 		return false
 	}
 	return w.object(f, l.table, int(rows[0]))
@@ -152,13 +152,13 @@ func (w *writer) object(f *plan.Field, t *store.Table, row int) bool {
 	}
 	kind := &t.Columns[o.Kind]
 	if kind.Null[row] {
-		w.fail(f, nil, BadResult, "", fmt.Sprintf("a record of %s has nothing that tells its type", o.Type))
+		w.fail(f, nil, BadResult, "", fmt.Sprintf(msgRecordHasNothingTells, o.Type))
 		return false
 	}
 	stored := kind.At(row)
 	i := slices.IndexFunc(o.Cases, func(c plan.Case) bool { return c.Stored == string(stored) })
 	if i < 0 {
-		w.fail(f, nil, BadResult, "", fmt.Sprintf("a record of %s is of the kind %q, which no type of the schema claims", o.Type, stored))
+		w.fail(f, nil, BadResult, "", fmt.Sprintf(msgRecordKindNoType, o.Type, stored))
 		return false
 	}
 	return w.fields(o.Cases[i].Fields, t, row)

@@ -113,7 +113,7 @@ func (l *lexer) stray() {
 		}
 	}
 	if r == utf8.RuneError && size == 1 {
-		l.fail(start, "the text is not valid UTF-8 here (byte 0x%02X)", l.text[start])
+		l.fail(start, msgTextNotValidUtf, l.text[start])
 		return
 	}
 	hint := ""
@@ -123,7 +123,7 @@ func (l *lexer) stray() {
 	case ';':
 		hint = "; nothing is needed between fields, or a comma"
 	}
-	l.fail(start, "the character %s has no meaning here%s", showRune(r), hint)
+	l.fail(start, msgCharacterHasNoMeaning, showRune(r), hint)
 }
 
 // showRune returns a character as messages show it.
@@ -144,9 +144,9 @@ func (l *lexer) dots() Kind {
 		l.pos++
 	}
 	if l.pos < len(l.text) && class[l.text[l.pos]]&digit != 0 {
-		l.fail(start, "a number needs a digit before its decimal point")
+		l.fail(start, msgNumberNeedsDigitBefore)
 	} else {
-		l.fail(start, `expected "..." for a fragment, found %q`, l.text[start:l.pos])
+		l.fail(start, msgExpectedFragmentFound, l.text[start:l.pos])
 	}
 	return Invalid
 }
@@ -161,16 +161,16 @@ func (l *lexer) number() Kind {
 	digits := l.digits()
 	switch {
 	case digits == 0:
-		l.fail(start, `expected a digit after "-"`)
+		l.fail(start, msgExpectedDigitAfter)
 		return Invalid
 	case digits > 1 && l.text[whole] == '0':
-		l.fail(start, "a number cannot begin with an unneeded 0")
+		l.fail(start, msgNumberCannotBeginUnneeded)
 		kind = Invalid
 	}
 	if l.peek(0) == '.' {
 		l.pos++
 		if l.digits() == 0 {
-			l.fail(l.pos, "expected a digit after the decimal point")
+			l.fail(l.pos, msgExpectedDigitAfterDecimal)
 			return Invalid
 		}
 		if kind == IntToken {
@@ -183,7 +183,7 @@ func (l *lexer) number() Kind {
 			l.pos++
 		}
 		if l.digits() == 0 {
-			l.fail(l.pos, "expected a digit in the exponent")
+			l.fail(l.pos, msgExpectedDigitExponent)
 			return Invalid
 		}
 		if kind == IntToken {
@@ -193,7 +193,7 @@ func (l *lexer) number() Kind {
 	// A number is followed by no letter, digit or point, so that 0xF and 1.2.3
 	// are told as faults and not read as two tokens.
 	if c := l.peek(0); class[c]&nameRest != 0 || c == '.' {
-		l.fail(l.pos, "a number cannot be followed by %q", string(c))
+		l.fail(l.pos, msgNumberCannotFollowed, string(c))
 		for class[l.peek(0)]&nameRest != 0 || l.peek(0) == '.' {
 			l.pos++
 		}
@@ -224,7 +224,7 @@ func (l *lexer) str() Kind {
 	for l.pos++; ; {
 		switch c := l.peek(0); {
 		case l.pos >= len(l.text) || c == '\n' || c == '\r':
-			l.fail(start, `the string is not closed on its line; strings of several lines stand in """`)
+			l.fail(start, msgStringNotClosedLine)
 			return Invalid
 		case c == '"':
 			l.pos++
@@ -233,7 +233,7 @@ func (l *lexer) str() Kind {
 			if _, size := unescape(l.text[l.pos:]); size > 0 {
 				l.pos += size
 			} else {
-				l.fail(l.pos, `%s is not an escape sequence; those are \" \\ \/ \b \f \n \r \t \uXXXX and \u{X}`, firstOf(l.text[l.pos:], 10))
+				l.fail(l.pos, msgNotEscapeSequenceThose, firstOf(l.text[l.pos:], 10))
 				l.pos += min(2, len(l.text)-l.pos)
 				kind = Invalid
 			}
@@ -251,7 +251,7 @@ func (l *lexer) str() Kind {
 func (l *lexer) rune() bool {
 	r, size := utf8.DecodeRuneInString(l.text[l.pos:])
 	if r == utf8.RuneError && size == 1 {
-		l.fail(l.pos, "the text is not valid UTF-8 here (byte 0x%02X)", l.text[l.pos])
+		l.fail(l.pos, msgTextNotValidUtf, l.text[l.pos])
 	}
 	l.pos += size
 	return r != utf8.RuneError || size > 1
@@ -271,7 +271,7 @@ func (l *lexer) block() Kind {
 	for l.pos += 3; ; {
 		switch c := l.peek(0); {
 		case l.pos >= len(l.text):
-			l.fail(start, `the block string is not closed; it ends with """`)
+			l.fail(start, msgBlockStringNotClosed)
 			return Invalid
 		case c == '"' && strings.HasPrefix(l.text[l.pos:], `"""`):
 			l.pos += 3

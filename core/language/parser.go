@@ -116,7 +116,7 @@ func (p *parser) gotWord(word string) bool {
 func (p *parser) want(kind Kind, where string) Pos {
 	pos := p.pos()
 	if !p.got(kind) {
-		p.fail("expected %s %s, found %s", kind, where, p.found())
+		p.fail(msgExpectedFound, kind, where, p.found())
 	}
 	return pos
 }
@@ -124,7 +124,7 @@ func (p *parser) want(kind Kind, where string) Pos {
 // name consumes a name; what says whose.
 func (p *parser) name(what string) Name {
 	if !p.at(NameToken) {
-		p.fail("expected %s, found %s", what, p.found())
+		p.fail(msgExpectedFound2, what, p.found())
 		return Name{Pos: p.pos()}
 	}
 	n := Name{p.pos(), p.text()}
@@ -136,7 +136,7 @@ func (p *parser) name(what string) Name {
 func (p *parser) deeper() {
 	p.depth++
 	if p.depth > maxNesting {
-		p.fail("nested more than %d levels deep", maxNesting)
+		p.fail(msgNestedMoreThanLevels, maxNesting)
 	}
 }
 
@@ -208,7 +208,7 @@ var definitionWords = []string{
 func (p *parser) document() *Document {
 	doc := &Document{Source: p.src}
 	if p.at(EOF) {
-		p.fail("the document is empty; expected a definition or an operation such as { field }")
+		p.fail(msgDocumentEmptyExpectedDefinition)
 	}
 	for p.tok.kind != EOF && len(p.problems) < maxProblems {
 		start := p.tok.start
@@ -235,13 +235,13 @@ func (p *parser) definitionOrNil() Definition {
 	description := p.descriptionOrNil()
 	if p.at(BraceL) {
 		if description != nil {
-			p.fail(`a description needs the operation's keyword after it: write "query" before "{"`)
+			p.fail(msgDescriptionNeedsOperationS)
 			return nil
 		}
 		return &Operation{Pos: start, Kind: Query, Shorthand: true, Selections: p.selectionSet()}
 	}
 	if !p.at(NameToken) {
-		p.fail("expected a definition such as query, fragment or type, found %s", p.found())
+		p.fail(msgExpectedDefinitionSuchAs, p.found())
 		return nil
 	}
 	switch word := p.text(); word {
@@ -251,7 +251,7 @@ func (p *parser) definitionOrNil() Definition {
 		return p.fragment(start, description)
 	case "extend":
 		if description != nil {
-			p.fail("an extension has no description; the type it extends has one")
+			p.fail(msgExtensionHasNoDescription)
 			return nil
 		}
 		p.next()
@@ -314,7 +314,7 @@ func (p *parser) variableDefinitions() ([]*VariableDefinition, Pos) {
 		list = append(list, d)
 	}
 	if len(list) == 0 {
-		p.fail(`expected a variable such as $id: ID!, found ")"; leave the parentheses out if there are none`)
+		p.fail(msgExpectedVariableSuchAs)
 	}
 	return list, p.want(ParenR, "after the variables")
 }
@@ -324,11 +324,11 @@ func (p *parser) fragment(start Pos, description *StringValue) *Fragment {
 	f := &Fragment{Pos: start, Description: description}
 	p.next()
 	if p.atWord("on") {
-		p.fail(`expected the fragment's name, found "on"; a fragment cannot be called "on"`)
+		p.fail(msgExpectedFragmentSName)
 	}
 	f.Name = p.name("the fragment's name")
 	if !p.gotWord("on") {
-		p.fail(`expected "on" and a type after the fragment's name, found %s`, p.found())
+		p.fail(msgExpectedTypeAfterFragment, p.found())
 	}
 	f.On = p.name("the type that the fragment is on")
 	f.Directives = p.directives()
@@ -345,7 +345,7 @@ func (p *parser) selectionSet() *SelectionSet {
 		return set
 	}
 	if p.at(BraceR) {
-		p.fail("expected a field, found \"}\"; a selection set cannot be empty")
+		p.fail(msgExpectedFieldFoundSelection)
 	}
 	for !p.at(BraceR) && p.tok.kind != EOF {
 		if s := p.selectionOrNil(); s != nil {
@@ -377,7 +377,7 @@ func (p *parser) selectionOrNil() Selection {
 	case p.at(Spread):
 		return p.spread()
 	}
-	p.fail("expected a field or a fragment, found %s", p.found())
+	p.fail(msgExpectedFieldOrFragment, p.found())
 	return nil
 }
 
@@ -411,7 +411,7 @@ func (p *parser) spread() Selection {
 	}
 	f.Directives = p.directives()
 	if !p.at(BraceL) {
-		p.fail(`expected a fragment's name, "on" and a type, or "{" after "...", found %s`, p.found())
+		p.fail(msgExpectedFragmentSName2, p.found())
 	}
 	f.Selections = p.selectionSet()
 	return f
@@ -428,7 +428,7 @@ func (p *parser) arguments() ([]*Argument, Pos) {
 		list = append(list, a)
 	}
 	if len(list) == 0 {
-		p.fail(`expected an argument, found ")"; leave the parentheses out if there are none`)
+		p.fail(msgExpectedArgumentFoundLeave)
 	}
 	return list, p.want(ParenR, "after the arguments")
 }
@@ -461,7 +461,7 @@ func (p *parser) typeRef() *TypeRef {
 	}
 	t.NonNull = p.got(Bang)
 	if p.at(Bang) {
-		p.fail(`one "!" is enough`)
+		p.fail(msgOneEnough)
 	}
 	return t
 }
@@ -477,7 +477,7 @@ func (p *parser) value() Value {
 	switch p.tok.kind {
 	case Dollar:
 		if p.constant {
-			p.fail("a variable cannot stand here; expected a constant value")
+			p.fail(msgVariableCannotStandExpected)
 			return &NullValue{pos}
 		}
 		p.next()
@@ -522,6 +522,6 @@ func (p *parser) value() Value {
 		p.want(BraceR, "after the fields of an input object")
 		return object
 	}
-	p.fail("expected a value, found %s", p.found())
+	p.fail(msgExpectedValueFound, p.found())
 	return &NullValue{pos}
 }

@@ -11,7 +11,7 @@ import (
 // TypeSystemExtension = "extend" ( SchemaExtension | TypeExtension ) .
 func (p *parser) typeSystemOrNil(start Pos, description *StringValue, extend bool) Definition {
 	if !p.at(NameToken) {
-		p.fail("expected what is extended, such as type or interface, found %s", p.found())
+		p.fail(msgExpectedWhatExtendedSuch, p.found())
 		return nil
 	}
 	p.constant = true
@@ -29,9 +29,9 @@ func (p *parser) typeSystemOrNil(start Pos, description *StringValue, extend boo
 	}
 	switch {
 	case extend:
-		p.fail("%q cannot be extended; schema, scalar, type, interface, union, enum and input can", word)
+		p.fail(msgCannotExtendedSchemaScalar, word)
 	default:
-		p.fail("expected a definition such as query, fragment or type, found %q%s", word, DidYouMean(word, definitionWords))
+		p.fail(msgExpectedDefinitionSuchAs2, word, DidYouMean(word, definitionWords))
 	}
 	return nil
 }
@@ -43,7 +43,7 @@ func (p *parser) schema(start Pos, description *StringValue, extend bool) *Schem
 	d.Directives = p.directives()
 	if extend && !p.at(BraceL) {
 		if len(d.Directives) == 0 {
-			p.fail("expected directives or root types in the extension, found %s", p.found())
+			p.fail(msgExpectedDirectivesOrRoot, p.found())
 		}
 		return d
 	}
@@ -54,7 +54,7 @@ func (p *parser) schema(start Pos, description *StringValue, extend bool) *Schem
 		case Query, Mutation, Subscription, "":
 		default:
 			p.lost = true
-			p.problems.Add(ruleSyntax, r.Pos, "expected query, mutation or subscription, found %q", r.Kind)
+			p.problems.Add(ruleSyntax, r.Pos, msgExpectedQueryMutationOr, r.Kind)
 		}
 		p.want(Colon, "between the kind of operation and its type")
 		r.Type = p.name("a type")
@@ -68,7 +68,7 @@ func (p *parser) schema(start Pos, description *StringValue, extend bool) *Schem
 func (p *parser) members(what string, member func()) (end Pos) {
 	p.want(BraceL, "before "+what)
 	if p.at(BraceR) {
-		p.fail(`expected %s, found "}"; leave the braces out if there are none`, what)
+		p.fail(msgExpectedFoundLeaveBraces, what)
 	}
 	if p.lost {
 		return NoPos
@@ -107,7 +107,7 @@ func (p *parser) typeDefinition(start Pos, description *StringValue, kind TypeKi
 		d.End = p.members("the input fields", func() { d.Inputs = append(d.Inputs, p.inputValue("an input field")) })
 	default:
 		if extend && len(d.Interfaces) == 0 && len(d.Directives) == 0 {
-			p.fail("the extension of %s adds nothing; expected what it adds, found %s", d.Name.Text, p.found())
+			p.fail(msgExtensionAddsNothingExpected, d.Name.Text, p.found())
 		}
 	}
 	return d
@@ -144,7 +144,7 @@ func (p *parser) argumentDefinitions() ([]*InputValueDefinition, Pos) {
 		list = append(list, p.inputValue("an argument"))
 	}
 	if len(list) == 0 {
-		p.fail(`expected an argument, found ")"; leave the parentheses out if there are none`)
+		p.fail(msgExpectedArgumentFoundLeave)
 	}
 	return list, p.want(ParenR, "after the arguments")
 }
@@ -167,7 +167,7 @@ func (p *parser) enumValue() *EnumValueDefinition {
 	v := &EnumValueDefinition{Description: p.descriptionOrNil()}
 	switch word := p.text(); {
 	case p.at(NameToken) && (word == "true" || word == "false" || word == "null"):
-		p.fail("an enum's value cannot be called %s", word)
+		p.fail(msgEnumSValueCannot, word)
 	}
 	v.Name = p.name("an enum's value")
 	v.Directives = p.directives()
@@ -185,7 +185,7 @@ func (p *parser) directiveDefinition(start Pos, description *StringValue) *Direc
 	}
 	d.Repeatable = p.gotWord("repeatable")
 	if !p.gotWord("on") {
-		p.fail(`expected "on" and the places where the directive may stand, found %s`, p.found())
+		p.fail(msgExpectedPlacesWhereDirective, p.found())
 	}
 	p.got(Pipe)
 	for more := true; more; more = p.got(Pipe) {
@@ -201,7 +201,7 @@ var directiveLocations = strings.Fields(`QUERY MUTATION SUBSCRIPTION FIELD FRAGM
 
 func (p *parser) location() Name {
 	if p.at(NameToken) && !slices.Contains(directiveLocations, p.text()) {
-		p.fail("a directive cannot stand on %q%s", p.text(), DidYouMean(p.text(), directiveLocations))
+		p.fail(msgDirectiveCannotStand, p.text(), DidYouMean(p.text(), directiveLocations))
 	}
 	return p.name("a place such as FIELD or OBJECT")
 }

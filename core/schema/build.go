@@ -80,7 +80,7 @@ func (b *builder) read(text Text) {
 			// A schema may repeat the predeclared directives (section 3.13), and
 			// name its own as it likes.
 			if first := b.schema.directives[d.Name.Text]; first != nil && !first.hidden && first.Pos >= b.firstOwnPos() {
-				b.problems.Add(ruleUniqueDirective, d.Name.Pos, "the directive @%s is defined already", d.Name.Text)
+				b.problems.Add(ruleUniqueDirective, d.Name.Pos, msgDirectiveDefinedAlready, d.Name.Text)
 				continue
 			}
 			b.schema.directives[d.Name.Text] = &Directive{Declared: Declared{Name: d.Name.Text, Description: describe(d.Description), Pos: d.Name.Pos, hidden: text.Hidden}}
@@ -88,7 +88,7 @@ func (b *builder) read(text Text) {
 		case *language.SchemaDefinition:
 			b.schemas = append(b.schemas, d)
 		default:
-			b.problems.Add(ruleDocument, d.Start(), "a schema holds definitions of types; operations and fragments belong into files of their own").
+			b.problems.Add(ruleDocument, d.Start(), msgSchemaHoldsDefinitionsTypes).
 				Fix = "move it to the folder operations/"
 		}
 	}
@@ -104,7 +104,7 @@ func (b *builder) typeDefinition(d *language.TypeDefinition, hidden bool) {
 		return
 	}
 	if first := b.defined[name]; first != nil {
-		p := b.problems.Add(ruleUniqueType, d.Name.Pos, "the type %s is defined already", name)
+		p := b.problems.Add(ruleUniqueType, d.Name.Pos, msgTypeDefinedAlready, name)
 		p.Coordinate = name
 		p.Others = []language.Pos{first.Name.Pos}
 		p.Fix = "rename one of them, or write \"extend " + d.Kind.Keyword() + " " + name + "\" to add to it"
@@ -145,9 +145,9 @@ func (b *builder) extend() {
 		for i, e := range list {
 			switch {
 			case d == nil:
-				b.problems.Add(ruleExtension, e.Name.Pos, "the type %s is extended and not defined%s", name, b.nearType(name)).Coordinate = name
+				b.problems.Add(ruleExtension, e.Name.Pos, msgTypeExtendedNotDefined, name, b.nearType(name)).Coordinate = name
 			case d.Kind != e.Kind:
-				p := b.problems.Add(ruleExtension, e.Name.Pos, "%s is %s and cannot be extended as %s", name, kindWords[d.Kind], kindWords[e.Kind])
+				p := b.problems.Add(ruleExtension, e.Name.Pos, msgCannotExtendedAs, name, kindWords[d.Kind], kindWords[e.Kind])
 				p.Coordinate = name
 				p.Others = []language.Pos{d.Name.Pos}
 				list[i] = &language.TypeDefinition{Kind: d.Kind}
@@ -222,7 +222,7 @@ func (b *builder) fill(d *language.TypeDefinition) {
 		added := b.inputs(t.Name+".%", d.Inputs)
 		for _, in := range added {
 			if t.Field(in.Name) != nil {
-				b.problems.Add(ruleUniqueMember, in.Pos, "the input object %s has a field %q already", t.Name, in.Name).Coordinate = in.Coordinate
+				b.problems.Add(ruleUniqueMember, in.Pos, msgInputObjectHasField, t.Name, in.Name).Coordinate = in.Coordinate
 				continue
 			}
 			t.Fields = append(t.Fields, in)
@@ -244,9 +244,9 @@ func (b *builder) interfaces(t Named, list []*Interface, names []language.Name) 
 		switch {
 		case named == nil:
 		case !ok:
-			b.problems.Add(ruleImplements, name.Pos, "%s cannot implement %s, which is %s", t, name.Text, KindOf(named)).Coordinate = t.String()
+			b.problems.Add(ruleImplements, name.Pos, msgCannotImplement, t, name.Text, KindOf(named)).Coordinate = t.String()
 		case slices.Contains(list, i):
-			b.problems.Add(ruleImplements, name.Pos, "%s says twice that it implements %s", t, name.Text).Coordinate = t.String()
+			b.problems.Add(ruleImplements, name.Pos, msgSaysTwiceImplements, t, name.Text).Coordinate = t.String()
 		default:
 			list = append(list, i)
 		}
@@ -261,7 +261,7 @@ func (b *builder) fields(owner Named, set *FieldSet, defs []*language.FieldDefin
 		}
 		coordinate := owner.String() + "." + d.Name.Text
 		if first := set.byName[d.Name.Text]; first != nil {
-			p := b.problems.Add(ruleUniqueMember, d.Name.Pos, "%s has a field %q already", owner, d.Name.Text)
+			p := b.problems.Add(ruleUniqueMember, d.Name.Pos, msgHasFieldAlready, owner, d.Name.Text)
 			p.Coordinate = coordinate
 			p.Others = []language.Pos{first.Pos}
 			continue
@@ -293,7 +293,7 @@ func (b *builder) inputs(coordinate string, defs []*language.InputValueDefinitio
 		switch {
 		case in.Type == nil:
 		case inputNamed(list, in.Name) != nil:
-			b.problems.Add(ruleUniqueMember, in.Pos, "%q is declared already", in.Name).Coordinate = in.Coordinate
+			b.problems.Add(ruleUniqueMember, in.Pos, msgDeclaredAlready, in.Name).Coordinate = in.Coordinate
 		default:
 			list = append(list, in)
 		}
@@ -320,9 +320,9 @@ func (b *builder) union(t *Union, names []language.Name) {
 		switch {
 		case named == nil:
 		case !ok:
-			b.problems.Add(ruleUnion, name.Pos, "the union %s can hold object types only; %s is %s", t.Name, name.Text, KindOf(named)).Coordinate = t.Name
+			b.problems.Add(ruleUnion, name.Pos, msgUnionCanHoldObject, t.Name, name.Text, KindOf(named)).Coordinate = t.Name
 		case slices.Contains(t.Members, o):
-			b.problems.Add(ruleUnion, name.Pos, "the union %s holds %s already", t.Name, name.Text).Coordinate = t.Name
+			b.problems.Add(ruleUnion, name.Pos, msgUnionHoldsAlready, t.Name, name.Text).Coordinate = t.Name
 		default:
 			t.Members = append(t.Members, o)
 		}
@@ -334,7 +334,7 @@ func (b *builder) enumValues(t *Enum, defs []*language.EnumValueDefinition) {
 		switch {
 		case d.Name.Text == "":
 		case t.Value(d.Name.Text) != nil:
-			b.problems.Add(ruleUniqueMember, d.Name.Pos, "the enum %s has a value %s already", t.Name, d.Name.Text).Coordinate = t.Name + "." + d.Name.Text
+			b.problems.Add(ruleUniqueMember, d.Name.Pos, msgEnumHasValueAlready, t.Name, d.Name.Text).Coordinate = t.Name + "." + d.Name.Text
 		default:
 			t.Values = append(t.Values, &EnumValue{
 				Name: d.Name.Text, Description: describe(d.Description), Directives: d.Directives, Pos: d.Name.Pos,
@@ -378,7 +378,7 @@ func (b *builder) lookup(name language.Name) Named {
 	}
 	if name.Text != "" && !b.unknown[name.Text] {
 		b.unknown[name.Text] = true
-		p := b.problems.Add(ruleKnownType, name.Pos, "the type %s is not defined%s", name.Text, b.nearType(name.Text))
+		p := b.problems.Add(ruleKnownType, name.Pos, msgTypeNotDefined, name.Text, b.nearType(name.Text))
 		p.Fix = "define it, or correct the name"
 	}
 	return nil
@@ -394,14 +394,14 @@ func (b *builder) schemaRoots() {
 		s.Directives = append(s.Directives, d.Directives...)
 		if !d.Extend {
 			if explicit {
-				b.problems.Add(ruleRoot, d.Pos, "the schema is defined already").Fix = `write "extend schema" to add to it`
+				b.problems.Add(ruleRoot, d.Pos, msgSchemaDefinedAlready).Fix = `write "extend schema" to add to it`
 			}
 			explicit = true
 			s.Description = describe(d.Description)
 		}
 		for _, r := range d.Roots {
 			if first := roots[r.Kind]; first != nil {
-				b.problems.Add(ruleRoot, r.Pos, "the root type for %s is given already: %s", r.Kind, first.Type.Text)
+				b.problems.Add(ruleRoot, r.Pos, msgRootTypeGivenAlready, r.Kind, first.Type.Text)
 				continue
 			}
 			roots[r.Kind] = r
@@ -418,7 +418,7 @@ func (b *builder) schemaRoots() {
 		named := b.lookup(r.Type)
 		o, ok := named.(*Object)
 		if named != nil && !ok {
-			b.problems.Add(ruleRoot, r.Type.Pos, "the root type for %s must be an object type; %s is %s", kind, r.Type.Text, KindOf(named))
+			b.problems.Add(ruleRoot, r.Type.Pos, msgRootTypeMustObject, kind, r.Type.Text, KindOf(named))
 		}
 		*to = o
 	}
@@ -426,13 +426,13 @@ func (b *builder) schemaRoots() {
 	set(language.Mutation, "Mutation", &s.Mutation)
 	set(language.Subscription, "Subscription", &s.Subscription)
 	if s.Query == nil && !b.problems.Failed() {
-		b.problems.Add(ruleRoot, language.NoPos, "the schema has no type Query, so nothing can be asked").
+		b.problems.Add(ruleRoot, language.NoPos, msgSchemaHasNoType).
 			Fix = "add one, such as: type Query { craft(imo: ID!): Craft @read }"
 	}
 	for a, b2 := range map[language.OperationKind]language.OperationKind{
 		language.Query: language.Mutation, language.Mutation: language.Subscription, language.Subscription: language.Query} {
 		if s.Root(a) != nil && s.Root(a) == s.Root(b2) {
-			b.problems.Add(ruleRoot, s.Root(a).Pos, "%s cannot be the root type for both %s and %s", s.Root(a).Name, a, b2)
+			b.problems.Add(ruleRoot, s.Root(a).Pos, msgCannotRootTypeBoth, s.Root(a).Name, a, b2)
 		}
 	}
 }

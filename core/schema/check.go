@@ -42,7 +42,7 @@ func (b *builder) check() {
 		case *Union:
 			b.uses(t.Directives, "UNION", t.Name)
 			if len(t.Members) == 0 && len(d.Members) == 0 {
-				b.problems.Add(ruleUnion, t.Pos, "the union %s has no types", t.Name).Coordinate = t.Name
+				b.problems.Add(ruleUnion, t.Pos, msgUnionHasNoTypes, t.Name).Coordinate = t.Name
 			}
 		case *Enum:
 			b.checkEnum(t)
@@ -66,7 +66,7 @@ func (b *builder) firstOwnPos() language.Pos { return language.Pos(len(predeclar
 // reserved tells of names that begin with "__": section 2.1.9, Reserved Names.
 func (b *builder) reserved(name string, pos language.Pos, what string) {
 	if strings.HasPrefix(name, "__") {
-		b.problems.Add(ruleNames, pos, "the %s %q cannot begin with two underscores; such names are for introspection", what, name)
+		b.problems.Add(ruleNames, pos, msgCannotBeginTwoUnderscores, what, name)
 	}
 }
 
@@ -74,14 +74,14 @@ func (b *builder) reserved(name string, pos language.Pos, what string) {
 // object or interface type; written is how many fields its definition has.
 func (b *builder) checkFields(t Named, fields []*Field, written int) {
 	if len(fields) == 0 && written == 0 {
-		p := b.problems.Add(ruleFields, t.About().Pos, "%s has no fields", t)
+		p := b.problems.Add(ruleFields, t.About().Pos, msgHasNoFields, t)
 		p.Coordinate = t.String()
 		p.Fix = "give it at least one field in braces"
 	}
 	for _, f := range fields {
 		b.reserved(f.Name, f.Pos, "field")
 		if !IsOutput(f.Type) {
-			b.problems.Add(ruleOutput, f.Pos, "the field %s cannot have the type %s: an input object is given, never answered", f.Coordinate(), f.Type).Coordinate = f.Coordinate()
+			b.problems.Add(ruleOutput, f.Pos, msgFieldCannotHaveType, f.Coordinate(), f.Type).Coordinate = f.Coordinate()
 		}
 		for _, a := range f.Args {
 			b.checkInputValue(a, "ARGUMENT_DEFINITION", "argument")
@@ -94,7 +94,7 @@ func (b *builder) checkFields(t Named, fields []*Field, written int) {
 func (b *builder) checkEnum(t *Enum) {
 	b.uses(t.Directives, "ENUM", t.Name)
 	if len(t.Values) == 0 {
-		b.problems.Add(ruleEnum, t.Pos, "the enum %s has no values", t.Name).Coordinate = t.Name
+		b.problems.Add(ruleEnum, t.Pos, msgEnumHasNoValues, t.Name).Coordinate = t.Name
 	}
 	for _, v := range t.Values {
 		b.reserved(v.Name, v.Pos, "enum value")
@@ -106,15 +106,15 @@ func (b *builder) checkEnum(t *Enum) {
 func (b *builder) checkInput(t *InputObject, written int) {
 	b.uses(t.Directives, "INPUT_OBJECT", t.Name)
 	if len(t.Fields) == 0 && written == 0 {
-		b.problems.Add(ruleInput, t.Pos, "the input object %s has no fields", t.Name).Coordinate = t.Name
+		b.problems.Add(ruleInput, t.Pos, msgInputObjectHasNo, t.Name).Coordinate = t.Name
 	}
 	for _, f := range t.Fields {
 		b.checkInputValue(f, "INPUT_FIELD_DEFINITION", "input field")
 		if t.OneOf && IsNonNull(f.Type) {
-			b.problems.Add(ruleInput, f.Pos, "the field %q of the one-of input object %s cannot be required: exactly one field is given", f.Name, t.Name).Coordinate = f.Coordinate
+			b.problems.Add(ruleInput, f.Pos, msgFieldOneInputObject, f.Name, t.Name).Coordinate = f.Coordinate
 		}
 		if t.OneOf && f.Default != nil {
-			b.problems.Add(ruleInput, f.Pos, "the field %q of the one-of input object %s cannot have a default: exactly one field is given", f.Name, t.Name).Coordinate = f.Coordinate
+			b.problems.Add(ruleInput, f.Pos, msgFieldOneInputObject2, f.Name, t.Name).Coordinate = f.Coordinate
 		}
 	}
 }
@@ -124,15 +124,15 @@ func (b *builder) checkInputValue(in *Input, location, what string) {
 	b.reserved(in.Name, in.Pos, what)
 	b.uses(in.Directives, location, in.Coordinate)
 	if !IsInput(in.Type) {
-		b.problems.Add(ruleInputTypes, in.Pos, "the %s %q cannot have the type %s: only scalars, enums and input objects can be given", what, in.Name, in.Type).Coordinate = in.Coordinate
+		b.problems.Add(ruleInputTypes, in.Pos, msgCannotHaveTypeOnly, what, in.Name, in.Type).Coordinate = in.Coordinate
 		return
 	}
 	if in.Deprecated != nil && in.Required() {
-		b.problems.Add(ruleDeprecated, in.Pos, "the %s %q is required and cannot be deprecated; make it optional or give it a default first", what, in.Name).Coordinate = in.Coordinate
+		b.problems.Add(ruleDeprecated, in.Pos, msgRequiredCannotDeprecatedMake, what, in.Name).Coordinate = in.Coordinate
 	}
 	if in.Default != nil {
 		CheckLiteral(in.Type, in.Default, func(pos language.Pos, msg string) {
-			b.problems.Add(ruleDefault, pos, "the default of %q does not fit its type: %s", in.Name, msg).Coordinate = in.Coordinate
+			b.problems.Add(ruleDefault, pos, msgDefaultDoesNotFit, in.Name, msg).Coordinate = in.Coordinate
 		}, nil)
 	}
 }
@@ -171,7 +171,7 @@ func (b *builder) checkInputCircles() {
 						break
 					}
 				}
-				b.problems.Add(ruleInput, f.Pos, "the input object %s requires itself, so it can never be given: %s", next.Name, strings.Join(steps, " → ")).Coordinate = f.Coordinate
+				b.problems.Add(ruleInput, f.Pos, msgInputObjectRequiresItself, next.Name, strings.Join(steps, " → ")).Coordinate = f.Coordinate
 			}
 			path = path[:len(path)-1]
 		}
@@ -202,7 +202,7 @@ func (b *builder) checkDefaultCircles() {
 		case open:
 			first := slices.Index(path, f.Coordinate)
 			circle := strings.Join(append(slices.Clone(path[first:]), f.Coordinate), " → ")
-			b.problems.Add(ruleInput, f.Pos, "the default of %s needs itself, so it never ends: %s", f.Coordinate, circle).Coordinate = f.Coordinate
+			b.problems.Add(ruleInput, f.Pos, msgDefaultNeedsItselfNever, f.Coordinate, circle).Coordinate = f.Coordinate
 			return
 		case done:
 			return

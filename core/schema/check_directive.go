@@ -1,6 +1,8 @@
 package schema
 
 import (
+	"fmt"
+
 	"slices"
 
 	"osprey/core/language"
@@ -11,13 +13,13 @@ func (b *builder) checkDirective(d *Directive) {
 	b.reserved(d.Name, d.Pos, "directive")
 	for i, l := range d.Locations {
 		if slices.Contains(d.Locations[:i], l) {
-			b.problems.Add(ruleDirective, d.Pos, "@%s names the place %s twice", d.Name, l).Coordinate = "@" + d.Name
+			b.problems.Add(ruleDirective, d.Pos, msgNamesPlaceTwice, d.Name, l).Coordinate = "@" + d.Name
 		}
 	}
 	for _, a := range d.Args {
 		b.checkInputValue(a, "ARGUMENT_DEFINITION", "argument")
 		if b.directiveNeeds(a, "@"+d.Name, map[string]bool{}) {
-			b.problems.Add(ruleDirective, a.Pos, "the directive @%s cannot be used in its own definition", d.Name).Coordinate = "@" + d.Name
+			b.problems.Add(ruleDirective, a.Pos, msgDirectiveCannotUsedOwn, d.Name).Coordinate = "@" + d.Name
 		}
 	}
 }
@@ -82,14 +84,14 @@ func CheckDirectives(s *Schema, list []*language.Directive, location string,
 			for name := range s.directives {
 				names = append(names, name)
 			}
-			report("Directives Are Defined", use.Pos, "the directive @"+use.Name.Text+" is not defined"+language.DidYouMean(use.Name.Text, names))
+			report("Directives Are Defined", use.Pos, fmt.Sprintf(msgDirectiveNotDefined, use.Name.Text, language.DidYouMean(use.Name.Text, names)))
 			continue
 		}
 		if !slices.Contains(d.Locations, location) {
-			report("Directives Are in Valid Locations", use.Pos, "@"+d.Name+" cannot stand on "+location+"; it can on "+language.OneOf(d.Locations))
+			report("Directives Are in Valid Locations", use.Pos, fmt.Sprintf(msgCannotStandCan, d.Name, location, language.OneOf(d.Locations)))
 		}
 		if !d.Repeatable && find(list[:i], d.Name) != nil {
-			report("Directives Are Unique per Location", use.Pos, "@"+d.Name+" stands here twice, and it is not repeatable")
+			report("Directives Are Unique per Location", use.Pos, fmt.Sprintf(msgStandsTwiceNotRepeatable, d.Name))
 		}
 		CheckArguments("@"+d.Name, d.Args, use.Name.Pos, use.Arguments, report, variable)
 	}
@@ -101,12 +103,12 @@ func CheckArguments(what string, defs []*Input, pos language.Pos, given []*langu
 	report func(rule string, pos language.Pos, msg string), variable VariableUse) {
 	for i, a := range given {
 		if slices.ContainsFunc(given[:i], func(b *language.Argument) bool { return b.Name.Text == a.Name.Text }) {
-			report("Argument Uniqueness", a.Name.Pos, "the argument \""+a.Name.Text+"\" is given twice")
+			report("Argument Uniqueness", a.Name.Pos, fmt.Sprintf(msgArgumentGivenTwice, a.Name.Text))
 			continue
 		}
 		def := inputNamed(defs, a.Name.Text)
 		if def == nil {
-			report("Argument Names", a.Name.Pos, what+" has no argument \""+a.Name.Text+"\""+language.DidYouMean(a.Name.Text, InputNames(defs)))
+			report("Argument Names", a.Name.Pos, fmt.Sprintf(msgHasNoArgument, what, a.Name.Text, language.DidYouMean(a.Name.Text, InputNames(defs))))
 			continue
 		}
 		if use, ok := a.Value.(*language.Variable); ok {
@@ -116,12 +118,12 @@ func CheckArguments(what string, defs []*Input, pos language.Pos, given []*langu
 			continue
 		}
 		CheckLiteral(def.Type, a.Value, func(pos language.Pos, msg string) {
-			report("Values of Correct Type", pos, "the argument \""+a.Name.Text+"\" of "+what+" does not fit: "+msg)
+			report("Values of Correct Type", pos, fmt.Sprintf(msgArgumentDoesNotFit, a.Name.Text, what, msg))
 		}, variable)
 	}
 	for _, def := range defs {
 		if def.Required() && !slices.ContainsFunc(given, func(a *language.Argument) bool { return a.Name.Text == def.Name }) {
-			report("Required Arguments", pos, what+" needs the argument \""+def.Name+"\" of the type "+def.Type.String())
+			report("Required Arguments", pos, fmt.Sprintf(msgNeedsArgumentType, what, def.Name, def.Type.String()))
 		}
 	}
 }

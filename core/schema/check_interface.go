@@ -9,17 +9,17 @@ import (
 func (b *builder) checkInterfaces(t Named, list []*Interface) {
 	for _, i := range list {
 		if t == Named(i) {
-			b.problems.Add(ruleImplements, t.About().Pos, "the interface %s cannot implement itself", i.Name).Coordinate = i.Name
+			b.problems.Add(ruleImplements, t.About().Pos, msgInterfaceCannotImplementItself, i.Name).Coordinate = i.Name
 			continue
 		}
 		for _, above := range i.Interfaces {
 			if above != i && Named(above) != t && !slices.Contains(list, above) {
-				p := b.problems.Add(ruleImplements, t.About().Pos, "%s implements %s, which implements %s; so it must say that it implements %s too", t, i.Name, above.Name, above.Name)
+				p := b.problems.Add(ruleImplements, t.About().Pos, msgImplementsImplementsMustSay, t, i.Name, above.Name, above.Name)
 				p.Coordinate = t.String()
 				p.Fix = "add \"& " + above.Name + "\""
 			}
 			if Named(above) == t {
-				b.problems.Add(ruleImplements, t.About().Pos, "%s and %s implement each other", t, i.Name).Coordinate = t.String()
+				b.problems.Add(ruleImplements, t.About().Pos, msgImplementEachOther, t, i.Name).Coordinate = t.String()
 			}
 		}
 		for _, promised := range i.Fields {
@@ -37,34 +37,34 @@ func (b *builder) checkImplementedField(t Named, i *Interface, promised *Field) 
 		if b.problems.Failed() && b.fieldWritten(t.String(), promised.Name) {
 			return // the field is there, its type is unknown, which has been told
 		}
-		p := b.problems.Add(ruleImplements, t.About().Pos, "%s implements %s and lacks its field %q", t, i.Name, promised.Name)
+		p := b.problems.Add(ruleImplements, t.About().Pos, msgImplementsLacksField, t, i.Name, promised.Name)
 		p.Coordinate = t.String()
 		p.Fix = "add \"" + promised.Name + ": " + promised.Type.String() + "\" to " + t.String()
 		return
 	}
 	if !b.schema.IsSubType(f.Type, promised.Type) {
-		p := b.problems.Add(ruleImplements, f.Pos, "%s has the type %s; the interface %s promises %s", f.Coordinate(), f.Type, i.Name, promised.Type)
+		p := b.problems.Add(ruleImplements, f.Pos, msgHasTypeInterfacePromises, f.Coordinate(), f.Type, i.Name, promised.Type)
 		p.Coordinate = f.Coordinate()
 	}
 	for _, a := range promised.Args {
 		own := f.Arg(a.Name)
 		if own == nil {
-			b.problems.Add(ruleImplements, f.Pos, "%s lacks the argument %q, which the interface %s promises", f.Coordinate(), a.Name, i.Name).Coordinate = f.Coordinate()
+			b.problems.Add(ruleImplements, f.Pos, msgLacksArgumentInterfacePromises, f.Coordinate(), a.Name, i.Name).Coordinate = f.Coordinate()
 			continue
 		}
 		if !Same(own.Type, a.Type) {
-			b.problems.Add(ruleImplements, own.Pos, "the argument %s has the type %s; the interface %s promises %s", own.Coordinate, own.Type, i.Name, a.Type).Coordinate = own.Coordinate
+			b.problems.Add(ruleImplements, own.Pos, msgArgumentHasTypeInterface, own.Coordinate, own.Type, i.Name, a.Type).Coordinate = own.Coordinate
 		}
 	}
 	for _, a := range f.Args {
 		if promised.Arg(a.Name) == nil && a.Required() {
-			p := b.problems.Add(ruleImplements, a.Pos, "the argument %s is required, and the interface %s does not have it; callers who see the interface could not call the field", a.Coordinate, i.Name)
+			p := b.problems.Add(ruleImplements, a.Pos, msgArgumentRequiredInterfaceDoes, a.Coordinate, i.Name)
 			p.Coordinate = a.Coordinate
 			p.Fix = "make it optional or give it a default"
 		}
 	}
 	if f.Deprecated != nil && promised.Deprecated == nil {
-		b.problems.Add(ruleDeprecated, f.Pos, "%s is deprecated, and %s, which it implements, is not", f.Coordinate(), promised.Coordinate()).Coordinate = f.Coordinate()
+		b.problems.Add(ruleDeprecated, f.Pos, msgDeprecatedImplementsNot, f.Coordinate(), promised.Coordinate()).Coordinate = f.Coordinate()
 	}
 }
 

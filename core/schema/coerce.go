@@ -67,7 +67,7 @@ func CoerceLiteral(t Type, v language.Value, vars map[string]Value) (value Value
 	if use, ok := v.(*language.Variable); ok {
 		value, present = vars[use.Name]
 		if present && value == nil && IsNonNull(t) {
-			return nil, true, fault("the variable $%s is null where %s is expected", use.Name, t)
+			return nil, true, fault(msgVariableNullWhereExpected, use.Name, t)
 		}
 		return value, present, nil
 	}
@@ -96,13 +96,13 @@ func coerce(t Type, v any, in reader) (Value, error) {
 	if shape == isDone {
 		value := in.done(v)
 		if value == nil && IsNonNull(t) {
-			return nil, fault("null is given where %s is expected", t)
+			return nil, fault(msgNullGivenWhereExpected, t)
 		}
 		return value, nil
 	}
 	if n, ok := t.(*NonNull); ok {
 		if shape == isNull || shape == isAbsent {
-			return nil, fault("expected a value of the type %s, found null", t)
+			return nil, fault(msgExpectedValueTypeFound, t)
 		}
 		t = n.Elem
 	}
@@ -126,22 +126,22 @@ func coerce(t Type, v any, in reader) (Value, error) {
 		return list, nil
 	case *InputObject:
 		if shape != isObject {
-			return nil, fault("expected an input object %s, found %s", t.Name, show(in.scalar(v, nil)))
+			return nil, fault(msgExpectedInputObjectFound, t.Name, show(in.scalar(v, nil)))
 		}
 		return coerceObject(t, v, in)
 	case *Enum:
 		s, ok := in.scalar(v, t).(Symbol)
 		if shape != isScalar || !ok {
-			return nil, fault("expected a value of the enum %s, found %s", t.Name, show(in.scalar(v, nil)))
+			return nil, fault(msgExpectedValueEnumFound, t.Name, show(in.scalar(v, nil)))
 		}
 		if t.Value(string(s)) == nil {
-			return nil, fault("the enum %s has no value %s%s", t.Name, clip(string(s)), language.DidYouMean(string(s), enumNames(t)))
+			return nil, fault(msgEnumHasNoValue, t.Name, clip(string(s)), language.DidYouMean(string(s), enumNames(t)))
 		}
 		return s, nil
 	case *Scalar:
 		found := in.scalar(v, t)
 		if shape != isScalar && !isFree(t) {
-			return nil, fault("expected a value of the type %s, found %s", t.Name, show(found))
+			return nil, fault(msgExpectedValueTypeFound2, t.Name, show(found))
 		}
 		value, err := parseScalar(t, found)
 		if err != nil {
@@ -149,7 +149,7 @@ func coerce(t Type, v any, in reader) (Value, error) {
 		}
 		return value, nil
 	}
-	return nil, fault("%s is not an input type", t)
+	return nil, fault(msgNotInputType, t)
 }
 
 // isFree reports whether a scalar may be given as a list or an object: JSON,
@@ -182,7 +182,7 @@ func coerceObject(t *InputObject, v any, in reader) (Value, error) {
 		given[name] = v
 	})
 	if unknown != "" {
-		return nil, fault("the input object %s has no field %q%s", t.Name, clip(unknown), language.DidYouMean(unknown, InputNames(t.Fields)))
+		return nil, fault(msgInputObjectHasNo2, t.Name, clip(unknown), language.DidYouMean(unknown, InputNames(t.Fields)))
 	}
 	var object InputFields
 	for _, f := range t.Fields {
@@ -198,7 +198,7 @@ func coerceObject(t *InputObject, v any, in reader) (Value, error) {
 				}
 				object = append(object, InputField{f.Name, value})
 			} else if IsNonNull(f.Type) {
-				return nil, fault("the field %q of %s is required", f.Name, t.Name)
+				return nil, fault(msgFieldRequired, f.Name, t.Name)
 			}
 			continue
 		}
@@ -210,10 +210,10 @@ func coerceObject(t *InputObject, v any, in reader) (Value, error) {
 	}
 	if t.OneOf {
 		if len(given) != 1 || len(object) != 1 {
-			return nil, fault("exactly one field of %s must be given, found %d", t.Name, len(given))
+			return nil, fault(msgExactlyOneFieldMust, t.Name, len(given))
 		}
 		if object[0].Value == nil {
-			return nil, fault("the field %q of %s cannot be null, since exactly one field is given", object[0].Name, t.Name)
+			return nil, fault(msgFieldCannotNullSince, object[0].Name, t.Name)
 		}
 	}
 	return object, nil

@@ -28,14 +28,14 @@ func (c *literalCheck) value(t Type, v language.Value, hasDefault bool) {
 	switch v := v.(type) {
 	case *language.Variable:
 		if c.variable == nil {
-			c.report(v.Pos, "a variable cannot stand here")
+			c.report(v.Pos, msgVariableCannotStand)
 		} else {
 			c.variable(v, t, hasDefault)
 		}
 		return
 	case *language.NullValue:
 		if IsNonNull(t) {
-			c.report(v.Pos, fmt.Sprintf("expected a value of the type %s, found null", t))
+			c.report(v.Pos, fmt.Sprintf(msgExpectedValueTypeFound, t))
 		}
 		return
 	}
@@ -53,7 +53,7 @@ func (c *literalCheck) value(t Type, v language.Value, hasDefault bool) {
 	case *InputObject:
 		object, ok := v.(*language.ObjectValue)
 		if !ok {
-			c.report(v.Start(), fmt.Sprintf("expected an input object %s, found %s", t.Name, clip(language.PrintValue(v))))
+			c.report(v.Start(), fmt.Sprintf(msgExpectedInputObjectFound, t.Name, clip(language.PrintValue(v))))
 			return
 		}
 		c.object(t, object)
@@ -72,7 +72,7 @@ func (c *literalCheck) value(t Type, v language.Value, hasDefault bool) {
 func (c *literalCheck) leaf(t Named, v language.Value) {
 	switch v.(type) {
 	case *language.ListValue, *language.ObjectValue:
-		c.report(v.Start(), fmt.Sprintf("expected a value of the type %s, found %s", t, clip(language.PrintValue(v))))
+		c.report(v.Start(), fmt.Sprintf(msgExpectedValueTypeFound2, t, clip(language.PrintValue(v))))
 		return
 	}
 	if s, ok := v.(*language.StringValue); ok {
@@ -103,7 +103,7 @@ func (c *literalCheck) variablesIn(v language.Value) {
 		}
 	case *language.Variable:
 		if c.variable == nil {
-			c.report(v.Pos, "a variable cannot stand here")
+			c.report(v.Pos, msgVariableCannotStand)
 		} else {
 			c.variable(v, nil, false)
 		}
@@ -115,13 +115,13 @@ func (c *literalCheck) object(t *InputObject, object *language.ObjectValue) {
 	for _, f := range object.Fields {
 		name := f.Name.Text
 		if given[name] {
-			c.report(f.Name.Pos, fmt.Sprintf("the field %q is given twice", name))
+			c.report(f.Name.Pos, fmt.Sprintf(msgFieldGivenTwice, name))
 			continue
 		}
 		given[name] = true
 		def := t.Field(name)
 		if def == nil {
-			c.report(f.Name.Pos, fmt.Sprintf("the input object %s has no field %q%s", t.Name, name, language.DidYouMean(name, InputNames(t.Fields))))
+			c.report(f.Name.Pos, fmt.Sprintf(msgInputObjectHasNo2, t.Name, name, language.DidYouMean(name, InputNames(t.Fields))))
 			continue
 		}
 		expected := def.Type
@@ -132,10 +132,10 @@ func (c *literalCheck) object(t *InputObject, object *language.ObjectValue) {
 	}
 	for _, def := range t.Fields {
 		if def.Required() && !given[def.Name] {
-			c.report(object.Pos, fmt.Sprintf("the field %q of %s is required", def.Name, t.Name))
+			c.report(object.Pos, fmt.Sprintf(msgFieldRequired, def.Name, t.Name))
 		}
 	}
 	if t.OneOf && len(object.Fields) != 1 {
-		c.report(object.Pos, fmt.Sprintf("exactly one field of %s must be given, found %d", t.Name, len(object.Fields)))
+		c.report(object.Pos, fmt.Sprintf(msgExactlyOneFieldMust, t.Name, len(object.Fields)))
 	}
 }

@@ -38,7 +38,7 @@ var standardScalars = map[string]standardScalar{
 		textScalar("an address such as \"https://example.org/a\"", func(s string) error {
 			u, err := url.Parse(s)
 			if err == nil && u.Scheme == "" {
-				err = fmt.Errorf("no scheme")
+				err = fmt.Errorf(msgNoScheme)
 			}
 			return err
 		})},
@@ -56,7 +56,7 @@ var (
 func matches(form *regexp.Regexp) func(string) error {
 	return func(s string) error {
 		if !form.MatchString(s) || strings.HasSuffix(s, "T") || s == "P" || s == "-P" {
-			return fmt.Errorf("not in the form %s", form)
+			return fmt.Errorf(msgNotForm, form)
 		}
 		return nil
 	}
@@ -116,11 +116,11 @@ func parseScalar(t *Scalar, v any) (Value, error) {
 		switch v := v.(type) {
 		case int64:
 			if v < math.MinInt32 || v > math.MaxInt32 {
-				return nil, fmt.Errorf("found %d, and Int holds whole numbers of at most 32 bits, from -2147483648 to 2147483647", v)
+				return nil, fmt.Errorf(msgFoundIntHoldsWhole, v)
 			}
 			return v, nil
 		case json.Number:
-			return nil, fmt.Errorf("found %s, and Int holds whole numbers of at most 32 bits, from -2147483648 to 2147483647", clip(string(v)))
+			return nil, fmt.Errorf(msgFoundIntHoldsWhole2, clip(string(v)))
 		}
 		return nil, mismatch("a whole number", v)
 	case "Float":
@@ -133,7 +133,7 @@ func parseScalar(t *Scalar, v any) (Value, error) {
 			if f, err := strconv.ParseFloat(string(v), 64); err == nil {
 				return f, nil
 			}
-			return nil, fmt.Errorf("the number %s is too large for Float", clip(string(v)))
+			return nil, fmt.Errorf(msgNumberTooLargeFloat, clip(string(v)))
 		}
 		return nil, mismatch("a number", v)
 	case "String":
@@ -167,7 +167,7 @@ func parseScalar(t *Scalar, v any) (Value, error) {
 
 // mismatch says what was expected and what was found.
 func mismatch(want string, found any) error {
-	return fmt.Errorf("expected %s, found %s", want, show(found))
+	return fmt.Errorf(msgExpectedFound, want, show(found))
 }
 
 // show writes a given value for a message, cut to a readable length.

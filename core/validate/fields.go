@@ -46,11 +46,11 @@ func (c *checker) field(f *language.Field, on schema.Composite) {
 	inner, composite := schema.NamedOf(def.Type).(schema.Composite)
 	switch {
 	case composite && f.Selections == nil:
-		p := c.problems.Add("Leaf Field Selections", f.Name.Pos, "%s is of the type %s, so its fields must be selected", def.Coordinate(), def.Type)
+		p := c.problems.Add("Leaf Field Selections", f.Name.Pos, msgTypeFieldsMustSelected, def.Coordinate(), def.Type)
 		p.Coordinate = def.Coordinate()
 		p.Fix = "write " + f.Name.Text + " { " + firstLeaf(inner) + " }"
 	case !composite && f.Selections != nil:
-		p := c.problems.Add("Leaf Field Selections", f.Selections.Pos, "%s is of the type %s, which has no fields to select", def.Coordinate(), def.Type)
+		p := c.problems.Add("Leaf Field Selections", f.Selections.Pos, msgTypeHasNoFields, def.Coordinate(), def.Type)
 		p.Coordinate = def.Coordinate()
 		p.Fix = "leave out the braces after " + f.Name.Text
 	case composite:
@@ -85,7 +85,7 @@ func FieldOf(s *schema.Schema, on schema.Composite, name string) *schema.Field {
 // unknownField tells of a field that the type lacks, and where it may be.
 func (c *checker) unknownField(f *language.Field, on schema.Composite) {
 	name := f.Name.Text
-	p := c.problems.Add("Field Selections", f.Name.Pos, "%s has no field %q%s", on, name, language.DidYouMean(name, schema.FieldNames(on)))
+	p := c.problems.Add("Field Selections", f.Name.Pos, msgHasNoField, on, name, language.DidYouMean(name, schema.FieldNames(on)))
 	p.Coordinate = on.String()
 	var owners []string
 	for _, t := range c.schema.Possible(on) {

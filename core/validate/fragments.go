@@ -1,6 +1,8 @@
 package validate
 
 import (
+	"fmt"
+
 	"strings"
 
 	"osprey/core/language"
@@ -30,7 +32,7 @@ func (c *checker) fragmentRules() {
 	}
 	for _, f := range c.fragmentList {
 		if !used[f.Name.Text] {
-			c.problems.Add("Fragments Must Be Used", f.Name.Pos, "no operation uses the fragment %s", f.Name.Text).
+			c.problems.Add("Fragments Must Be Used", f.Name.Pos, msgNoOperationUsesFragment, f.Name.Text).
 				Fix = "remove it, or spread it with ..." + f.Name.Text
 		}
 	}
@@ -80,7 +82,7 @@ func (c *checker) cycles() {
 					i--
 				}
 				circle := strings.Join(append(append([]string{}, path[i:]...), next.Name.Text), " → ")
-				c.report("Fragment Spreads Must Not Form Cycles", spread.Pos, "the fragment "+next.Name.Text+" contains itself: "+circle)
+				c.report("Fragment Spreads Must Not Form Cycles", spread.Pos, fmt.Sprintf(msgFragmentContainsItself, next.Name.Text, circle))
 			}
 		}
 		path = path[:len(path)-1]
@@ -99,12 +101,12 @@ func (c *checker) composite(name language.Name) schema.Composite {
 	t := c.schema.Type(name.Text)
 	if t == nil {
 		names := c.schema.TypeNames(func(t schema.Named) bool { _, ok := t.(schema.Composite); return ok })
-		c.report("Fragment Spread Type Existence", name.Pos, "the type "+name.Text+" is not defined"+language.DidYouMean(name.Text, names))
+		c.report("Fragment Spread Type Existence", name.Pos, fmt.Sprintf(msgTypeNotDefined, name.Text, language.DidYouMean(name.Text, names)))
 		return nil
 	}
 	composite, ok := t.(schema.Composite)
 	if !ok {
-		c.report("Fragments on Object, Interface or Union Types", name.Pos, "a fragment cannot be on "+name.Text+", which is "+schema.KindOf(t))
+		c.report("Fragments on Object, Interface or Union Types", name.Pos, fmt.Sprintf(msgFragmentCannot, name.Text, schema.KindOf(t)))
 		return nil
 	}
 	return composite
@@ -118,7 +120,7 @@ func (c *checker) spread(s *language.FragmentSpread, on schema.Composite) {
 		for name := range c.fragments {
 			names = append(names, name)
 		}
-		c.report("Fragment Spread Target Defined", s.Name.Pos, "the fragment "+s.Name.Text+" is not defined"+language.DidYouMean(s.Name.Text, names))
+		c.report("Fragment Spread Target Defined", s.Name.Pos, fmt.Sprintf(msgFragmentNotDefined, s.Name.Text, language.DidYouMean(s.Name.Text, names)))
 		return
 	}
 	if c.uses != nil {
@@ -132,6 +134,6 @@ func (c *checker) spread(s *language.FragmentSpread, on schema.Composite) {
 // possible tells of a fragment that can never apply: section 5.5.2.3.
 func (c *checker) possible(pos language.Pos, what string, t, on schema.Composite) {
 	if !c.schema.Overlap(t, on) {
-		c.report("Fragment Spread Is Possible", pos, what+" can never apply: a value of the type "+on.String()+" is never of the type "+t.String())
+		c.report("Fragment Spread Is Possible", pos, fmt.Sprintf(msgCanNeverApplyValue, what, on.String(), t.String()))
 	}
 }

@@ -256,7 +256,7 @@ func (m *merger) conflict(a, b use, why string) {
 	}
 	m.told[b.field] = true
 	name := b.field.ResponseName()
-	p := m.problems.Add(ruleMerging, b.field.Start(), "the name %q is used for two fields that cannot be one: %s", name, why)
+	p := m.problems.Add(ruleMerging, b.field.Start(), msgNameUsedTwoFields, name, why)
 	p.Others = []language.Pos{a.field.Start()}
 	p.Coordinate = b.def.Coordinate()
 	p.Fix = "give one of them an alias, such as other: " + b.field.Name.Text

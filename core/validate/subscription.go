@@ -1,6 +1,8 @@
 package validate
 
 import (
+	"fmt"
+
 	"osprey/core/language"
 	"osprey/core/schema"
 )
@@ -15,7 +17,7 @@ func (c *checker) singleRootField(op *language.Operation, root *schema.Object) {
 	conditional := func(list []*language.Directive) {
 		for _, d := range list {
 			if d.Name.Text == "skip" || d.Name.Text == "include" {
-				c.report(rule, d.Pos, "@"+d.Name.Text+" cannot stand at the root of a subscription")
+				c.report(rule, d.Pos, fmt.Sprintf(msgCannotStandAtRoot, d.Name.Text))
 			}
 		}
 	}
@@ -27,11 +29,11 @@ func (c *checker) singleRootField(op *language.Operation, root *schema.Object) {
 				if name := sel.ResponseName(); !names[name] {
 					names[name] = true
 					if len(names) == 2 {
-						c.report(rule, sel.Start(), "a subscription asks for one field of "+root.Name+"; this is the second")
+						c.report(rule, sel.Start(), fmt.Sprintf(msgSubscriptionAsksOneField, root.Name))
 					}
 				}
 				if len(sel.Name.Text) > 1 && sel.Name.Text[:2] == "__" {
-					c.report(rule, sel.Name.Pos, "a subscription cannot ask for "+sel.Name.Text+" at its root")
+					c.report(rule, sel.Name.Pos, fmt.Sprintf(msgSubscriptionCannotAskAt, sel.Name.Text))
 				}
 			case *language.InlineFragment:
 				conditional(sel.Directives)

@@ -75,27 +75,27 @@ func (c *checker) collect(doc *language.Document) {
 		case *language.Operation:
 			c.operations = append(c.operations, d)
 			if first := names[d.Name.Text]; first != nil && d.Name.Text != "" {
-				c.problems.Add("Operation Name Uniqueness", d.Name.Pos, "there is another operation called %s", d.Name.Text).
+				c.problems.Add("Operation Name Uniqueness", d.Name.Pos, msgAnotherOperationCalled, d.Name.Text).
 					Others = []language.Pos{first.Name.Pos}
 				continue
 			}
 			names[d.Name.Text] = d
 		case *language.Fragment:
 			if first := c.fragments[d.Name.Text]; first != nil {
-				c.problems.Add("Fragment Name Uniqueness", d.Name.Pos, "there is another fragment called %s", d.Name.Text).
+				c.problems.Add("Fragment Name Uniqueness", d.Name.Pos, msgAnotherFragmentCalled, d.Name.Text).
 					Others = []language.Pos{first.Name.Pos}
 				continue
 			}
 			c.fragments[d.Name.Text] = d
 			c.fragmentList = append(c.fragmentList, d)
 		default:
-			c.report("Executable Definitions", d.Start(), "a definition of the type system cannot stand among operations; it belongs into the schema")
+			c.report("Executable Definitions", d.Start(), msgDefinitionTypeSystemCannot)
 		}
 	}
 	if len(c.operations) > 1 {
 		for _, op := range c.operations {
 			if op.Name.Text == "" {
-				c.report("Lone Anonymous Operation", op.Pos, "an operation without a name must be the only one of its document; give it a name")
+				c.report("Lone Anonymous Operation", op.Pos, msgOperationWithoutNameMust)
 			}
 		}
 	}
@@ -105,7 +105,7 @@ func (c *checker) collect(doc *language.Document) {
 func (c *checker) operation(op *language.Operation) {
 	root := c.schema.Root(op.Kind)
 	if root == nil {
-		c.problems.Add("Operation Type Existence", op.Pos, "the schema has no type for a %s", op.Kind).
+		c.problems.Add("Operation Type Existence", op.Pos, msgSchemaHasNoType, op.Kind).
 			Fix = fmt.Sprintf("define a root type %q, or ask with another kind of operation", rootName(op.Kind))
 		return
 	}

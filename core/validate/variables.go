@@ -13,25 +13,24 @@ func (c *checker) variableDefinitions(op *language.Operation) {
 	seen := map[string]bool{}
 	for _, d := range op.Variables {
 		if seen[d.Name.Text] {
-			c.report("Variable Uniqueness", d.Pos, "the variable $"+d.Name.Text+" is declared twice")
+			c.report("Variable Uniqueness", d.Pos, fmt.Sprintf(msgVariableDeclaredTwice, d.Name.Text))
 		}
 		seen[d.Name.Text] = true
 		schema.CheckDirectives(c.schema, d.Directives, "VARIABLE_DEFINITION", c.report, nil)
 		t := VariableType(c.schema, d.Type)
 		if t == nil {
 			name := d.Type.Innermost().Name
-			c.report("Variables Are Input Types", d.Type.Innermost().Pos, "the type "+name+" is not defined"+
-				language.DidYouMean(name, c.schema.TypeNames(func(t schema.Named) bool { return schema.IsInput(t) })))
+			c.report("Variables Are Input Types", d.Type.Innermost().Pos, fmt.Sprintf(msgTypeNotDefined, name,
+				language.DidYouMean(name, c.schema.TypeNames(func(t schema.Named) bool { return schema.IsInput(t) }))))
 			continue
 		}
 		if !schema.IsInput(t) {
-			c.report("Variables Are Input Types", d.Type.Pos, fmt.Sprintf("the variable $%s cannot be of the type %s, which is %s: only scalars, enums and input objects can be given",
-				d.Name.Text, t, schema.KindOf(schema.NamedOf(t))))
+			c.report("Variables Are Input Types", d.Type.Pos, fmt.Sprintf(msgVariableCannotTypeOnly, d.Name.Text, t, schema.KindOf(schema.NamedOf(t))))
 			continue
 		}
 		if d.Default != nil {
 			schema.CheckLiteral(t, d.Default, func(pos language.Pos, msg string) {
-				c.report("Values of Correct Type", pos, "the default of $"+d.Name.Text+" does not fit: "+msg)
+				c.report("Values of Correct Type", pos, fmt.Sprintf(msgDefaultDoesNotFit, d.Name.Text, msg))
 			}, nil)
 		}
 	}
@@ -100,7 +99,7 @@ func (c *checker) variableRules(op *language.Operation, own *uses) {
 	}
 	for _, d := range op.Variables {
 		if !used[d.Name.Text] {
-			c.problems.Add("All Variables Used", d.Pos, "the variable $%s is declared and not used", d.Name.Text).
+			c.problems.Add("All Variables Used", d.Pos, msgVariableDeclaredNotUsed, d.Name.Text).
 				Fix = "use it, or leave it out"
 		}
 	}
@@ -152,7 +151,7 @@ func (c *checker) usage(d *language.VariableDefinition, use variableUse) {
 		expected = n.Elem
 	}
 	if !compatible(t, expected) {
-		p := c.problems.Add("All Variable Usages Are Allowed", use.variable.Pos, "the variable $%s is of the type %s and cannot stand where %s is expected", d.Name.Text, t, use.expected)
+		p := c.problems.Add("All Variable Usages Are Allowed", use.variable.Pos, msgVariableTypeCannotStand, d.Name.Text, t, use.expected)
 		p.Others = []language.Pos{d.Pos}
 		p.Fix = fmt.Sprintf("declare it as $%s: %s", d.Name.Text, use.expected)
 	}

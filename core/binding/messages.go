@@ -1,0 +1,93 @@
+package binding
+
+// This file has the wording of every problem that this package tells, by rule.
+// docs/messages.md is made of it: go test . -run Messages -update
+
+// argument
+const (
+	msgNothingUsesArgument   = "nothing uses the argument %q of %s"
+	msgNothingUsesArgumentNo = "nothing uses the argument %q of %s: it is no field of %s%s"
+	msgArgumentMustListOne   = "the argument %s must be a list of a one-of input object"
+	msgSortKeyNoField        = "the sort key %s is no field of %s with a column of its own%s"
+	msgSortKeyTypeDoes       = "the sort key %s is of the type %s, which does not say ascending or descending"
+)
+
+// column
+const (
+	msgNoneSampledRecordsHas = "%s is %q, which none of the sampled records of %s in %s has%s"
+	msgDoesNotHave           = "%s is %q, which the %s %s in %s does not have%s"
+	msgStoredValueNoValue    = "the stored value %q of %s in %s is no value of the enum %s; it will be an error where it is read"
+	msgValueStoredAsNever    = "the value %s of %s is stored as %q, which %s in %s never is%s"
+	msgValuesAreBothStored   = "the values %s and %s of %s are both stored as %q"
+)
+
+// index
+const (
+	msgNoIndexBeginsEvery  = "no index of %s begins with %s, so every lookup reads the whole %s"
+	msgNoIndexBeginsEvery2 = "no index of %s begins with %s, so every lookup reads the whole table"
+)
+
+// kind
+const (
+	msgStoredOneRecordSet = "%s is stored in one record set, and nothing says which record is of which type (%s)"
+	msgToldValueNeverHas  = "%s is told by the value %q, which %s.%s never has%s"
+	msgBothAreToldValue   = "both %s and %s are told by the value %q of %s"
+	msgRecordsWhoseAreNo  = "records whose %s is %q are of no type; they will be errors where they are read"
+)
+
+// not-supported
+const (
+	msgGoesThroughVersionOsprey = "%s goes through %s; this version of Osprey follows pairs only inside one relational source"
+	msgDirectiveOspreySOwn      = "the directive @%s is Osprey's own and cannot be defined again"
+)
+
+// nullable
+const (
+	msgRequiredFollowsMayNull = "%s is required, and %s.%s, which it follows, may be NULL"
+	msgRequiredWhenNoRecord   = "%s is required; when no record is found, that is an error and not null"
+)
+
+// one-key
+const (
+	msgCannotRead     = "%s cannot be read: %v"
+	msgTakesOneAtTime = "%s of %s takes one %s at a time: a list of records makes a request for each"
+)
+
+// relationship
+const (
+	msgSortedNoFieldColumn   = "%s is sorted by %q, which is no field of %s with a column of its own%s"
+	msgRelatesFieldsFields   = "%s relates %d fields here (%s) to %d fields there (%s)"
+	msgPairsNameFieldsRecord = "the pairs in %s name %d fields for this record's %d (%s) and %d for the target's %d (%s)"
+	msgSortKeyNotField       = "the sort key %q is not a field with asc or desc behind it"
+)
+
+// source
+const (
+	msgStoredNoSource    = "%s is stored in %q, which is no source%s"
+	msgSourceHasNoRecord = "the source %s has no record set %q%s"
+)
+
+// type-fits
+const (
+	msgListHoldsOneValue = "%s is a list, and %s.%s holds one value of the type %s"
+	msgTypeHasNoFields   = "%s is of the type %s, and %s.%s is %s, which has no fields"
+	msgType              = "%s is of the type %s, and %s.%s is %s; %v"
+	msgOneValueHoldsList = "%s is one value, and %s.%s holds a list"
+	msgArgumentType      = "the argument %s is of the type %s, and %s.%s is %s; %v"
+)
+
+// unbound
+const (
+	msgWhoseTypesAreStored   = "%s is %s whose types are stored in several places, which this version of Osprey cannot read"
+	msgTypeNothingSaysWhere  = "%s is of the type %s, and nothing says where its records are"
+	msgReadFieldsRootType    = "@read is for fields of the root type"
+	msgNothingSaysWhereComes = "nothing says where %s comes from"
+	msgNothingSaysBelong     = "nothing says which %s belong to %s"
+)
+
+// unique
+const (
+	msgGoesThroughPairsCan    = "%s goes through pairs, so there can be several %s"
+	msgPromisesOneNotUnique   = "%s promises one %s, and %s of %s is not unique"
+	msgPromisesOneArgumentsDo = "%s promises one %s, and its arguments do not name a unique key of %s"
+)

@@ -1,0 +1,31 @@
+package execute
+
+// This file has the wording of every problem that this package tells, by rule.
+// docs/messages.md is made of it: go test . -run Messages -update
+
+// BAD_VALUE
+const (
+	msgBeyondBitsInt             = "%d is beyond the 32 bits of Int"
+	msgNotNumber                 = "%s is not a number"
+	msgNotNumberJsonCan          = "%v is not a number that JSON can hold"
+	msgNotWholeNumberBits        = "%v is not a whole number of 32 bits"
+	msgCannotComparedStoredValue = "cannot be compared with a stored value"
+	msgDoesNotFit                = "does not fit: %v"
+	msgMustOrMoreFound           = "must be 0 or more, found %d"
+	msgArgument                  = "the argument %q "
+	msgSource                    = "the source %s %s"
+	msgSourceFailedServiceS      = "the source %s failed; the service's log has the details"
+	msgStoredValueNoValue        = "the stored value %q is no value of the enum"
+	msgRecordHasNothingTells     = "a record of %s has nothing that tells its type"
+	msgRecordKindNoType          = "a record of %s is of the kind %q, which no type of the schema claims"
+)
+
+// NOT_FOUND
+const (
+	msgRequiredNoValue = "%s is required, and there is no value for it"
+)
+
+// NOT_UNIQUE
+const (
+	msgPromisesOneRecordWere = "%s promises one record, and %d were found"
+)

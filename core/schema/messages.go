@@ -1,0 +1,178 @@
+package schema
+
+// This file has the wording of every problem that this package tells, by rule.
+// docs/messages.md is made of it: go test . -run Messages -update
+
+// Argument Names
+const (
+	msgHasNoArgument = `%s has no argument "%s"%s`
+)
+
+// Argument Uniqueness
+const (
+	msgArgumentGivenTwice = `the argument "%s" is given twice`
+)
+
+// Default Values
+const (
+	msgDefaultDoesNotFit = "the default of %q does not fit its type: %s"
+)
+
+// Deprecation
+const (
+	msgDeprecatedImplementsNot      = "%s is deprecated, and %s, which it implements, is not"
+	msgRequiredCannotDeprecatedMake = "the %s %q is required and cannot be deprecated; make it optional or give it a default first"
+)
+
+// Directive Definition Validation
+const (
+	msgNamesPlaceTwice        = "@%s names the place %s twice"
+	msgDirectiveCannotUsedOwn = "the directive @%s cannot be used in its own definition"
+)
+
+// Directives Are Defined
+const (
+	msgDirectiveNotDefined = "the directive @%s is not defined%s"
+)
+
+// Directives Are Unique per Location
+const (
+	msgStandsTwiceNotRepeatable = "@%s stands here twice, and it is not repeatable"
+)
+
+// Directives Are in Valid Locations
+const (
+	msgCannotStandCan = "@%s cannot stand on %s; it can on %s"
+)
+
+// Enum Type Validation
+const (
+	msgEnumHasNoValues = "the enum %s has no values"
+)
+
+// Input Coercion
+const (
+	msgNotInputType              = "%s is not an input type"
+	msgExactlyOneFieldMust       = "exactly one field of %s must be given, found %d"
+	msgExpectedFound             = "expected %s, found %s"
+	msgExpectedValueEnumFound    = "expected a value of the enum %s, found %s"
+	msgExpectedValueTypeFound2   = "expected a value of the type %s, found %s"
+	msgExpectedValueTypeFound    = "expected a value of the type %s, found null"
+	msgExpectedInputObjectFound  = "expected an input object %s, found %s"
+	msgFoundIntHoldsWhole        = "found %d, and Int holds whole numbers of at most 32 bits, from -2147483648 to 2147483647"
+	msgFoundIntHoldsWhole2       = "found %s, and Int holds whole numbers of at most 32 bits, from -2147483648 to 2147483647"
+	msgNoScheme                  = "no scheme"
+	msgNotForm                   = "not in the form %s"
+	msgNullGivenWhereExpected    = "null is given where %s is expected"
+	msgEnumHasNoValue            = "the enum %s has no value %s%s"
+	msgFieldCannotNullSince      = "the field %q of %s cannot be null, since exactly one field is given"
+	msgFieldRequired             = "the field %q of %s is required"
+	msgInputObjectHasNo2         = "the input object %s has no field %q%s"
+	msgNumberTooLargeFloat       = "the number %s is too large for Float"
+	msgVariableNullWhereExpected = "the variable $%s is null where %s is expected"
+)
+
+// Input Object Type Validation
+const (
+	msgDefaultNeedsItselfNever   = "the default of %s needs itself, so it never ends: %s"
+	msgFieldOneInputObject       = "the field %q of the one-of input object %s cannot be required: exactly one field is given"
+	msgFieldOneInputObject2      = "the field %q of the one-of input object %s cannot have a default: exactly one field is given"
+	msgInputObjectHasNo          = "the input object %s has no fields"
+	msgInputObjectRequiresItself = "the input object %s requires itself, so it can never be given: %s"
+)
+
+// Interface Implementation
+const (
+	msgImplementEachOther             = "%s and %s implement each other"
+	msgCannotImplement                = "%s cannot implement %s, which is %s"
+	msgHasTypeInterfacePromises       = "%s has the type %s; the interface %s promises %s"
+	msgImplementsLacksField           = "%s implements %s and lacks its field %q"
+	msgImplementsImplementsMustSay    = "%s implements %s, which implements %s; so it must say that it implements %s too"
+	msgLacksArgumentInterfacePromises = "%s lacks the argument %q, which the interface %s promises"
+	msgSaysTwiceImplements            = "%s says twice that it implements %s"
+	msgArgumentHasTypeInterface       = "the argument %s has the type %s; the interface %s promises %s"
+	msgArgumentRequiredInterfaceDoes  = "the argument %s is required, and the interface %s does not have it; callers who see the interface could not call the field"
+	msgInterfaceCannotImplementItself = "the interface %s cannot implement itself"
+)
+
+// IsInputType
+const (
+	msgCannotHaveTypeOnly = "the %s %q cannot have the type %s: only scalars, enums and input objects can be given"
+)
+
+// IsOutputType
+const (
+	msgFieldCannotHaveType = "the field %s cannot have the type %s: an input object is given, never answered"
+)
+
+// Known Type Names
+const (
+	msgTypeNotDefined = "the type %s is not defined%s"
+)
+
+// Possible Type Extensions
+const (
+	msgCannotExtendedAs       = "%s is %s and cannot be extended as %s"
+	msgTypeExtendedNotDefined = "the type %s is extended and not defined%s"
+)
+
+// Required Arguments
+const (
+	msgNeedsArgumentType = `%s needs the argument "%s" of the type %s`
+)
+
+// Reserved Names
+const (
+	msgCannotBeginTwoUnderscores = "the %s %q cannot begin with two underscores; such names are for introspection"
+)
+
+// Root Operation Types
+const (
+	msgCannotRootTypeBoth   = "%s cannot be the root type for both %s and %s"
+	msgRootTypeGivenAlready = "the root type for %s is given already: %s"
+	msgRootTypeMustObject   = "the root type for %s must be an object type; %s is %s"
+	msgSchemaHasNoType      = "the schema has no type Query, so nothing can be asked"
+	msgSchemaDefinedAlready = "the schema is defined already"
+)
+
+// Type System Documents
+const (
+	msgSchemaHoldsDefinitionsTypes = "a schema holds definitions of types; operations and fragments belong into files of their own"
+)
+
+// Type Validation
+const (
+	msgHasNoFields = "%s has no fields"
+)
+
+// Union Type Validation
+const (
+	msgUnionCanHoldObject = "the union %s can hold object types only; %s is %s"
+	msgUnionHasNoTypes    = "the union %s has no types"
+	msgUnionHoldsAlready  = "the union %s holds %s already"
+)
+
+// Unique Directive Names
+const (
+	msgDirectiveDefinedAlready = "the directive @%s is defined already"
+)
+
+// Unique Member Names
+const (
+	msgDeclaredAlready     = "%q is declared already"
+	msgHasFieldAlready     = "%s has a field %q already"
+	msgEnumHasValueAlready = "the enum %s has a value %s already"
+	msgInputObjectHasField = "the input object %s has a field %q already"
+)
+
+// Unique Type Names
+const (
+	msgTypeDefinedAlready = "the type %s is defined already"
+)
+
+// Values of Correct Type
+const (
+	msgVariableCannotStand = "a variable cannot stand here"
+	msgArgumentDoesNotFit  = `the argument "%s" of %s does not fit: %s`
+	msgFieldGivenTwice     = "the field %q is given twice"
+)
