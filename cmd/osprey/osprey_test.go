@@ -233,8 +233,91 @@ func TestCheck(t *testing.T) {
 	}
 }
 
+// TestCheckOperations checks a client team's operations against types alone.
+func TestCheckOperations(t *testing.T) {
+	dir := project(t, map[string]string{
+		"port.graphql":  "type Query { craft(imo: ID!): Craft quays: [Quay!]! }\ntype Craft { name: String! }\ntype Quay { name: String! }\n",
+		"ops/A.graphql": "query A { quays { name } }\n",
+		"ops/B.graphql": "query A {\n  quayz { name }\n  craft { nam }\n}\n",
+		"ops/C.graphql": "{ quays { name }\n",
+		"bad.graphql":   "type Query { a: Strng }\n",
+		"none.graphql":  "type Port { a: Int }\n",
+	})
+	types := filepath.Join(dir, "port.graphql")
+	out, errs, code := osprey(t, "check", "--types-only", types, "--operations", filepath.Join(dir, "ops"))
+	for _, want := range []string{
+		"ops/B.graphql:2:3: error: Query has no field \"quayz\"; did you mean \"quays\"? [Field Selections]\n    quayz { name }\n    ^\n",
+		"ops/B.graphql:3:3: error: Query.craft needs the argument \"imo\" of the type ID! [Required Arguments]",
+		"ops/B.graphql:3:11: error: Craft has no field \"nam\"; did you mean \"name\"?",
+		"ops/C.graphql:2:1: error: expected \"}\" after the selected fields, found the end of the document [syntax]",
+		"4 errors, 0 warnings",
+	} {
+		if !strings.Contains(out, want) {
+			t.Errorf("check --operations exits with %d and lacks %q:\n%s%s", code, want, out, errs)
+		}
+	}
+	if code != 1 {
+		t.Errorf("check --operations exits with %d", code)
+	}
+	if out, _, code = osprey(t, "check", "--types-only", types, "--operations", filepath.Join(dir, "ops/A.graphql"), "--format", "json"); code != 0 || out != "{\n  \"findings\": []\n}\n" {
+		t.Errorf("a sound operation exits with %d:\n%s", code, out)
+	}
+	if out, _, code = osprey(t, "check", "--types-only", filepath.Join(dir, "bad.graphql"), "--operations", filepath.Join(dir, "ops")); code != 1 || strings.Contains(out, "ops/") {
+		t.Errorf("with unsound types the operations are looked at too, %d:\n%s", code, out)
+	}
+	if out, _, code = osprey(t, "check", "--types-only", filepath.Join(dir, "none.graphql"), "--format", "json"); code != 1 || !strings.Contains(out, "none.graphql\",\n      \"line\": 1") {
+		t.Errorf("a schema without Query exits with %d:\n%s", code, out)
+	}
+	if out, _, code = osprey(t, "check", "--types-only", dir); code != 1 || !strings.Contains(out, "Query is defined already") {
+		t.Errorf("a folder of all of them exits with %d:\n%s", code, out)
+	}
+	if _, errs, code = osprey(t, "check", "--types-only", types, "--operations", "nowhere"); code != 1 || !strings.Contains(errs, "nowhere cannot be read") {
+		t.Errorf("operations that are not there exit with %d: %s", code, errs)
+	}
+	demotest.Setenv(t)
+	if out, errs, code = osprey(t, "check", "demo/harbour", "--operations", filepath.Join(dir, "ops")); code != 1 || !strings.Contains(out, "ops/B.graphql:2:3") {
+		t.Errorf("check of a project with operations exits with %d:\n%s%s", code, out, errs)
+	}
+}
+
+// TestTidy formats files, reports those that are not tidy, and filters.
+func TestTidy(t *testing.T) {
+	files := map[string]string{"a.graphql": "{a,b}", "sub/b.graphql": "type A { a:Int }\n", "bad.graphql": "{ a(", "good.graphql": "type A {\n  a: Int\n}\n"}
+	dir := project(t, files)
+	out, _, code := osprey(t, "tidy", "--check", "--format", "json", dir)
+	if code != 1 || strings.Count(out, `"rule": "layout"`) != 2 || strings.Count(out, `"rule": "syntax"`) != 1 || strings.Contains(out, "good.graphql") {
+		t.Errorf("tidy --check exits with %d:\n%s", code, out)
+	}
+	if text, _ := os.ReadFile(filepath.Join(dir, "a.graphql")); string(text) != "{a,b}" {
+		t.Errorf("tidy --check changed a file: %q", text)
+	}
+	out, errs, code := osprey(t, "tidy", dir)
+	if code != 1 || strings.Count(out, "\n") != 2 || !strings.Contains(errs, "bad.graphql:1:5: error: expected an argument's name") {
+		t.Errorf("tidy exits with %d:\n%s%s", code, out, errs)
+	}
+	for name, want := range map[string]string{"a.graphql": "{\n  a\n  b\n}\n", "sub/b.graphql": "type A {\n  a: Int\n}\n", "bad.graphql": "{ a("} {
+		if text, _ := os.ReadFile(filepath.Join(dir, name)); string(text) != want {
+			t.Errorf("%s is now %q, want %q", name, text, want)
+		}
+	}
+	if out, _, code = osprey(t, "tidy", "--check", filepath.Join(dir, "a.graphql"), filepath.Join(dir, "sub")); code != 0 || out != "2 files tidy\n" {
+		t.Errorf("tidy --check of tidy files exits with %d: %s", code, out)
+	}
+	cmd := exec.Command(program, "tidy", "-")
+	cmd.Stdin = strings.NewReader("{a} # end")
+	if got, err := cmd.Output(); err != nil || string(got) != "{ a } # end\n" && string(got) != "{\n  a\n} # end\n" {
+		t.Errorf("as a filter it gives %q, %v", got, err)
+	}
+	if out, _, code = osprey(t, "tidy", "--check", "demo/harbour"); code != 0 {
+		t.Errorf("the demo is not tidy:\n%s", out)
+	}
+	if _, _, code = osprey(t, "tidy", "nowhere"); code != 2 {
+		t.Errorf("tidy of nothing exits with %d", code)
+	}
+}
+
 func TestHelpShowsExamples(t *testing.T) {
-	for _, command := range []string{"start", "check", "ask", "explain", "demo"} {
+	for _, command := range []string{"start", "check", "ask", "explain", "tidy", "demo"} {
 		out, _, code := osprey(t, command, "--help")
 		if code != 0 || !strings.Contains(out, "Example:\n") || !strings.Contains(out, "osprey "+command) {
 			t.Errorf("osprey %s --help exits with %d:\n%s", command, code, out)

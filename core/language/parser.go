@@ -70,6 +70,9 @@ func (p *parser) fail(format string, args ...any) {
 		return
 	}
 	p.lost = true
+	if n := len(p.problems); n > 0 && p.problems[n-1].Pos == p.pos() {
+		return // at the end of the text everything that is open is missing its end
+	}
 	if p.tok.kind != Invalid && len(p.problems) < maxProblems {
 		p.problems.Add(ruleSyntax, p.pos(), format, args...)
 	}
