@@ -23,10 +23,12 @@ func Tidy(doc *Document) string {
 		if i > 0 {
 			p.comment(d.Start(), true)
 			p.b.WriteString("\n\n")
+			p.full = false
 		} else {
 			p.comment(d.Start(), true)
 			if p.b.Len() > 0 {
 				p.b.WriteString("\n")
+				p.full = false
 				if p.blankBefore(d.Start()) {
 					p.b.WriteString("\n")
 				}
@@ -44,6 +46,7 @@ type tidier struct {
 	next     int // the first comment that is not printed
 	b        strings.Builder
 	indent   int
+	full     bool // the current line ends with a comment
 }
 
 // commented reports whether a comment that is not printed stands before end.
@@ -77,9 +80,10 @@ func (p *tidier) comment(pos Pos, apart bool) {
 		c := p.comments[p.next]
 		switch {
 		case p.b.Len() == 0:
-		case !c.Own:
+		case !c.Own && !p.full:
 			p.b.WriteByte(' ')
 			p.b.WriteString(c.Text)
+			p.full = true
 			continue
 		case p.indent == 0 && above && !p.blankBefore(c.Pos):
 			p.newline()
@@ -92,11 +96,13 @@ func (p *tidier) comment(pos Pos, apart bool) {
 			p.newline()
 		}
 		p.b.WriteString(c.Text)
+		p.full = true
 		apart, above = true, true
 	}
 }
 
 func (p *tidier) newline() {
+	p.full = false
 	p.b.WriteByte('\n')
 	for range p.indent {
 		p.b.WriteString("  ")
