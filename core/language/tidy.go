@@ -74,9 +74,9 @@ func (p *tidier) blankBefore(pos Pos) bool {
 
 // comment prints the comments in front of pos: those that stood at the end of
 // a line there, the others on lines of their own. apart says that an empty line
-// may be in front of them.
-func (p *tidier) comment(pos Pos, apart bool) {
-	for above := false; p.commented(pos); p.next++ { // above: the line above is one of them
+// may be in front of them. It returns whether the line above is now one of them.
+func (p *tidier) comment(pos Pos, apart bool) (above bool) {
+	for ; p.commented(pos); p.next++ {
 		c := p.comments[p.next]
 		switch {
 		case p.b.Len() == 0:
@@ -99,6 +99,7 @@ func (p *tidier) comment(pos Pos, apart bool) {
 		p.full = true
 		apart, above = true, true
 	}
+	return above
 }
 
 func (p *tidier) newline() {
@@ -112,9 +113,8 @@ func (p *tidier) newline() {
 // line begins a new line for what stands at pos; first says that it is the
 // first of its block, which no empty line comes before.
 func (p *tidier) line(pos Pos, first bool) {
-	before := p.next
-	p.comment(pos, !first)
-	if (!first || p.next > before) && p.blankBefore(pos) {
+	above := p.comment(pos, !first)
+	if (!first || above) && p.blankBefore(pos) {
 		p.b.WriteByte('\n')
 	}
 	p.newline()
