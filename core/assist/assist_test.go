@@ -46,7 +46,7 @@ func TestComplete(t *testing.T) {
 		{`{ craft(side: |) { name } }`, "PORT STARBOARD"},
 		{`query ($s: Side, $n: [Int!]!) { craft(side: $|) { name } }`, "n s"},
 		{`query ($s: Side) { craft(side: |) { name } }`, "PORT STARBOARD $s"},
-		{`query ($s: |) { craft { name } }`, "Boolean Filter Float ID Int Side Sort String __DirectiveLocation __TypeKind"},
+		{`query ($s: |) { craft { name } }`, "Boolean Filter ID Side Sort String __DirectiveLocation __TypeKind"},
 		{`{ fleet(sort: [{|}]) { name } }`, "name length"},
 		{`{ fleet(sort: [{name: |}]) { name } }`, "PORT STARBOARD"},
 		{`{ fleet(filter: {inner: {|`, "side names inner"},

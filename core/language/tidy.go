@@ -449,8 +449,9 @@ func (p *tidier) alternatives(names []Name) {
 	p.b.Reset()
 	p.b.WriteString(held)
 	p.indent++
-	for i, n := range names {
-		p.line(n.Pos, i == 0)
+	for _, n := range names {
+		p.comment(n.Pos, false)
+		p.newline()
 		p.b.WriteString("| " + n.Text)
 	}
 	p.indent--

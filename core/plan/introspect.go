@@ -25,7 +25,7 @@ func (b *builder) meta(g group, root *schema.Object) *Field {
 	if name == "__type" {
 		value = nil
 		wanted, _ := b.metaArg(g.fields[0], "name").(string)
-		if t := b.bound.Schema.Type(wanted); t != nil {
+		if t := b.bound.Schema.Visible(wanted); t != nil {
 			value = t
 		}
 	}

@@ -29,6 +29,7 @@ func Build(texts ...Text) (*Schema, language.Problems) {
 		defined:    map[string]*language.TypeDefinition{},
 		extensions: map[string][]*language.TypeDefinition{},
 		unknown:    map[string]bool{},
+		referred:   map[string]bool{},
 	}
 	b.read(Text{Body: predeclared})
 	b.ownTypes = len(b.order)
@@ -38,6 +39,11 @@ func Build(texts ...Text) (*Schema, language.Problems) {
 	b.extend()
 	b.resolve()
 	b.schemaRoots()
+	// Built-in scalars that nothing refers to are no part of what introspection
+	// shows (section 3.5).
+	for _, name := range []string{"Int", "Float", "ID"} {
+		b.schema.types[name].About().hidden = !b.referred[name]
+	}
 	if !b.problems.Failed() || b.schema.Query != nil {
 		b.check()
 	}
@@ -65,6 +71,7 @@ type builder struct {
 	directives []*language.DirectiveDefinition
 	schemas    []*language.SchemaDefinition
 	unknown    map[string]bool // names told as unknown already
+	referred   map[string]bool // names that some part of the schema refers to
 	problems   language.Problems
 }
 
@@ -369,6 +376,7 @@ func (b *builder) typeOf(ref *language.TypeRef) Type {
 // lookup returns the type called name, or nil after telling that there is none.
 func (b *builder) lookup(name language.Name) Named {
 	if t, ok := b.schema.types[name.Text]; ok {
+		b.referred[name.Text] = true
 		return t
 	}
 	if s, ok := standardScalars[name.Text]; ok {

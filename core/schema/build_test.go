@@ -133,6 +133,7 @@ func TestUnknownTypeIsToldOnce(t *testing.T) {
 // TestAllowed has schemas that look wrong and are not.
 func TestAllowed(t *testing.T) {
 	for _, text := range []string{
+		`type Query { a: Int @d } directive @d on | FIELD_DEFINITION directive @e(x: [[Int!]] = [[1], 2]) repeatable on QUERY`,
 		`type Query { a: Int } directive @skip(if: Boolean!) on FIELD | FRAGMENT_SPREAD | INLINE_FRAGMENT directive @deprecated(reason: String! = "No longer supported") on FIELD_DEFINITION | ARGUMENT_DEFINITION | INPUT_FIELD_DEFINITION | ENUM_VALUE`,
 		`schema { query: Q } type Q { a: Int } type Mutation { a: Int }`,
 		`type Query { a: Int } input I { a: I b: [I!]! = [] c: J = {d: {a: null, c: null}} } input J { d: I }`,
@@ -182,6 +183,15 @@ type Feed { a: Int }
 	}
 	if again.Print() != first.Print() {
 		t.Errorf("printed twice:\n%s\n%s", first.Print(), again.Print())
+	}
+}
+
+// TestUnusedScalarsAreNotShown checks what introspection lists.
+func TestUnusedScalarsAreNotShown(t *testing.T) {
+	s, _ := build(t, `type Query { a(x: Int): String }`)
+	shown := strings.Join(s.TypeNames(func(t Named) bool { return !strings.HasPrefix(t.String(), "__") }), " ")
+	if shown != "Boolean Int Query String" || s.Type("Float") == nil || s.Visible("Float") != nil {
+		t.Errorf("the types are %s", shown)
 	}
 }
 

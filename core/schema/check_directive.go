@@ -13,7 +13,8 @@ func (b *builder) checkDirective(d *Directive) {
 	b.reserved(d.Name, d.Pos, "directive")
 	for i, l := range d.Locations {
 		if slices.Contains(d.Locations[:i], l) {
-			b.problems.Add(ruleDirective, d.Pos, msgNamesPlaceTwice, d.Name, l).Coordinate = "@" + d.Name
+			twice := b.problems.Add(ruleDirective, d.Pos, msgNamesPlaceTwice, d.Name, l)
+			twice.Severity, twice.Coordinate = language.Warning, "@"+d.Name // no rule forbids it
 		}
 	}
 	for _, a := range d.Args {

@@ -23,7 +23,7 @@ func typeOf(t *testing.T, s *Schema, text string) Type {
 	if len(problems) > 0 {
 		t.Fatal(problems)
 	}
-	b := &builder{schema: s, unknown: map[string]bool{}}
+	b := &builder{schema: s, unknown: map[string]bool{}, referred: map[string]bool{}}
 	return b.typeOf(doc.Definitions[0].(*language.Operation).Variables[0].Type)
 }
 

@@ -29,6 +29,14 @@ func (s *Schema) Type(name string) Named {
 	return nil
 }
 
+// Visible returns the type called name if clients may see it, or nil.
+func (s *Schema) Visible(name string) Named {
+	if t, ok := s.types[name]; ok && !t.About().hidden {
+		return t
+	}
+	return nil
+}
+
 // Types returns all types by name, without those hidden from clients.
 func (s *Schema) Types() []Named {
 	list := make([]Named, 0, len(s.types))
