@@ -161,6 +161,9 @@ func (l *lexer) number() Kind {
 	digits := l.digits()
 	switch {
 	case digits == 0:
+		for l.peek(0) == '-' {
+			l.pos++ // a line of dashes is one fault
+		}
 		l.fail(start, msgExpectedDigitAfter)
 		return Invalid
 	case digits > 1 && l.text[whole] == '0':

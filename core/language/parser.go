@@ -70,8 +70,8 @@ func (p *parser) fail(format string, args ...any) {
 		return
 	}
 	p.lost = true
-	if n := len(p.problems); n > 0 && p.problems[n-1].Pos == p.pos() {
-		return // at the end of the text everything that is open is missing its end
+	if n := len(p.problems); n > 0 && (p.problems[n-1].Pos == p.pos() || p.tok.kind == EOF) {
+		return // what is missing at the end may well be missing for a fault before
 	}
 	if p.tok.kind != Invalid && len(p.problems) < maxProblems {
 		p.problems.Add(ruleSyntax, p.pos(), format, args...)

@@ -3,6 +3,9 @@ package schema
 import (
 	"strings"
 	"testing"
+
+	"osprey/core/language"
+	"osprey/core/language/languagetest"
 )
 
 // build builds a schema of one text and returns its problems, a line each, as
@@ -120,6 +123,14 @@ func TestBuildFaults(t *testing.T) {
 			t.Errorf("Build(%q) reports %q, want %q", test.text, problems, test.want)
 		}
 	}
+}
+
+// TestDocuments checks the annotated schemas of testdata.
+func TestDocuments(t *testing.T) {
+	languagetest.Check(t, "testdata/harbour.graphql", func(text string) (language.Problems, func(language.Pos) language.Position) {
+		s, problems := Build(Text{Body: text})
+		return problems, s.Position
+	})
 }
 
 // TestUnknownTypeIsToldOnce checks that one wrong name is one problem.

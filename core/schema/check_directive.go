@@ -109,6 +109,7 @@ func CheckArguments(what string, defs []*Input, pos language.Pos, given []*langu
 		}
 		def := inputNamed(defs, a.Name.Text)
 		if def == nil {
+			VisitVariables(a.Value, variable)
 			report("Argument Names", a.Name.Pos, fmt.Sprintf(msgHasNoArgument, what, a.Name.Text, language.DidYouMean(a.Name.Text, InputNames(defs))))
 			continue
 		}

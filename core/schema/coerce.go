@@ -135,7 +135,7 @@ func coerce(t Type, v any, in reader) (Value, error) {
 			return nil, fault(msgExpectedValueEnumFound, t.Name, show(in.scalar(v, nil)))
 		}
 		if t.Value(string(s)) == nil {
-			return nil, fault(msgEnumHasNoValue, t.Name, clip(string(s)), language.DidYouMean(string(s), enumNames(t)))
+			return nil, fault(msgEnumHasNoValue, t.Name, clip(string(s)), valueHint(t, string(s)))
 		}
 		return s, nil
 	case *Scalar:
@@ -161,6 +161,16 @@ func isFree(t *Scalar) bool {
 	}
 	_, known := standardScalars[t.Name]
 	return !known || t.Name == "JSON"
+}
+
+// valueHint returns the nearest values of an enum, or all of them if none is
+// near and there are few.
+func valueHint(t *Enum, written string) string {
+	names := enumNames(t)
+	if hint := language.DidYouMean(written, names); hint != "" || len(names) > 8 {
+		return hint
+	}
+	return "; it has " + strings.Join(names, ", ")
 }
 
 func enumNames(t *Enum) []string {

@@ -19,6 +19,15 @@ func CheckLiteral(t Type, v language.Value, report func(pos language.Pos, msg st
 	c.value(t, v, false)
 }
 
+// VisitVariables tells variable of every variable in a literal of which nothing
+// is expected, since what it is given to is not known.
+func VisitVariables(v language.Value, variable VariableUse) {
+	if variable != nil {
+		c := literalCheck{variable: variable}
+		c.variablesIn(v)
+	}
+}
+
 type literalCheck struct {
 	report   func(pos language.Pos, msg string)
 	variable VariableUse

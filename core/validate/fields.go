@@ -38,6 +38,7 @@ func (c *checker) field(f *language.Field, on schema.Composite) {
 	def := FieldOf(c.schema, on, f.Name.Text)
 	if def == nil {
 		c.unknownField(f, on)
+		c.variablesBelow(f)
 		return
 	}
 	schema.CheckArguments(def.Coordinate(), def.Args, f.Name.Pos, f.Arguments, func(rule string, pos language.Pos, msg string) {
@@ -56,6 +57,33 @@ func (c *checker) field(f *language.Field, on schema.Composite) {
 	case composite:
 		c.selections(f.Selections, inner)
 	}
+}
+
+// variablesBelow notes the variables of an unknown field, so that they do not
+// count as unused.
+func (c *checker) variablesBelow(f *language.Field) {
+	for _, a := range f.Arguments {
+		schema.VisitVariables(a.Value, c.variable)
+	}
+	if f.Selections == nil {
+		return
+	}
+	var visit func(set *language.SelectionSet)
+	visit = func(set *language.SelectionSet) {
+		for _, sel := range set.List {
+			switch sel := sel.(type) {
+			case *language.Field:
+				c.variablesBelow(sel)
+			case *language.InlineFragment:
+				visit(sel.Selections)
+			case *language.FragmentSpread:
+				if c.uses != nil && c.fragments[sel.Name.Text] != nil {
+					c.uses.spreads = append(c.uses.spreads, sel)
+				}
+			}
+		}
+	}
+	visit(f.Selections)
 }
 
 // firstLeaf returns a field that can be selected as it is.

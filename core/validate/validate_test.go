@@ -3,13 +3,12 @@ package validate
 import (
 	"fmt"
 	"os"
-	"regexp"
-	"strconv"
 	"strings"
 	"testing"
 	"time"
 
 	"osprey/core/language"
+	"osprey/core/language/languagetest"
 	"osprey/core/schema"
 )
 
@@ -26,61 +25,18 @@ func testSchema(t testing.TB) *schema.Schema {
 	return s
 }
 
-var faultMark = regexp.MustCompile(`# FAULT ("(?:[^"\\]|\\.)*")`)
-
-// TestDocuments checks the documents of testdata: the faults of each are those
-// that its comments name, on the same line, and no others. A comment on a line
-// of its own means the line above.
+// TestDocuments checks the annotated documents of testdata.
 func TestDocuments(t *testing.T) {
 	s := testSchema(t)
 	for _, file := range []string{"testdata/sound.graphql", "testdata/faults.graphql"} {
-		text, err := os.ReadFile(file)
-		if err != nil {
-			t.Fatal(err)
-		}
-		for i, doc := range strings.Split(string(text), "\n---\n") {
-			t.Run(fmt.Sprintf("%s/%d", strings.TrimPrefix(file, "testdata/"), i+1), func(t *testing.T) { checkDocument(t, s, doc) })
-		}
-	}
-}
-
-func checkDocument(t *testing.T, s *schema.Schema, text string) {
-	want := map[int][]string{}
-	for n, line := range strings.Split(text, "\n") {
-		if strings.HasPrefix(line, "# FAULT") {
-			n--
-		}
-		for _, m := range faultMark.FindAllStringSubmatch(line, -1) {
-			msg, err := strconv.Unquote(m[1])
-			if err != nil {
-				t.Fatal(err)
+		languagetest.Check(t, file, func(text string) (language.Problems, func(language.Pos) language.Position) {
+			src := language.NewSource("", text)
+			doc, problems := language.Parse(src)
+			if len(problems) == 0 {
+				problems = Document(s, doc)
 			}
-			want[n+1] = append(want[n+1], msg)
-		}
-	}
-	src := language.NewSource("", text)
-	doc, problems := language.Parse(src)
-	if len(problems) > 0 {
-		t.Fatalf("%s\ndoes not parse: %q", text, problems)
-	}
-	for _, p := range Document(s, doc) {
-		at := src.Position(p.Pos)
-		found := false
-		for i, msg := range want[at.Line] {
-			if strings.Contains(p.Msg, msg) {
-				want[at.Line] = append(want[at.Line][:i], want[at.Line][i+1:]...)
-				found = true
-				break
-			}
-		}
-		if !found {
-			t.Errorf("%s\nreports at %s: %s [%s], which no comment expects", text, at, p.Msg, p.Rule)
-		}
-	}
-	for line, list := range want {
-		for _, msg := range list {
-			t.Errorf("%s\ndoes not report on line %d: %s", text, line, msg)
-		}
+			return problems, src.Position
+		})
 	}
 }
 
