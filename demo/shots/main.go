@@ -29,7 +29,7 @@ var terminals = map[string]string{
 	"table":   "bin/osprey ask '{ fleet(limit: 8, sort: [{lengthM: DESC}]) { name lengthM operator { name country } ... on Ferry { cars } } }' --as table --calls",
 	"explain": "bin/osprey explain -f demo/harbour/operations/Board.graphql",
 	"errors":  "bin/osprey ask '{ portCalls(limt: 2) { arivedAt craft { nam } } }' --as tree",
-	"check":   "bin/osprey check demo/harbour",
+	"check":   "bin/osprey check --types-only demo/harbour --operations docs/examples/wrong.graphql",
 }
 
 func main() {
