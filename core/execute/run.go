@@ -98,11 +98,11 @@ func (r *run) wave(ctx context.Context, fetches []*plan.Fetch) {
 		}
 		call := &Call{Wave: f.Wave, Source: f.Source, Asks: f.Request.Describe().Asks, Keys: keys}
 		calls[i] = call
-		ask1 := func() { r.ask(ctx, f, inputs, call) }
+		request := func() { r.ask(ctx, f, inputs, call) }
 		if len(fetches) == 1 {
-			ask1()
+			request()
 		} else {
-			wait.Go(ask1)
+			wait.Go(request)
 		}
 	}
 	wait.Wait()

@@ -1,0 +1,216 @@
+package project
+
+import (
+	"context"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"osprey/core/language"
+)
+
+func TestReadConfig(t *testing.T) {
+	env := map[string]string{"REGISTRY_URL": "postgres://x", "EMPTY": ""}
+	getenv := func(name string) (string, bool) { v, ok := env[name]; return v, ok }
+	const text = `
+listen: ${LISTEN:-127.0.0.1:7420}
+sources:
+  registry: { kind: postgres, url: "${REGISTRY_URL}", naming: snake, pool: 3, timeout: 1500ms }
+  tides:
+    kind: rest
+    url: http://${HOST:-localhost}/${EMPTY:-base}
+    headers: { Authorization: "Bearer ${TOKEN:-none}" }
+    sets:
+      stations: { key: [a, b], fields: { a: text, b: int?, c: [float] }, reads: [{ get: "/x{?a*}", many: a }] }
+limits: { body: 2MB, timeout: 3s }
+introspection: false
+`
+	c, problems := readConfig(language.NewSource("osprey.yaml", text), getenv)
+	if len(problems) > 0 {
+		t.Fatal(problems)
+	}
+	if c.Listen != "127.0.0.1:7420" || c.Sources["registry"].URL != "postgres://x" || c.Sources["registry"].Timeout != 1500*time.Millisecond ||
+		c.Sources["tides"].URL != "http://localhost/base" || c.Sources["tides"].Headers["Authorization"] != "Bearer none" || *c.Introspection {
+		t.Errorf("the configuration is %+v %+v", c, c.Sources["tides"])
+	}
+	if n, err := c.Limits.MaxBody(); n != 2<<20 || err != nil {
+		t.Errorf("the largest body is %d, %v", n, err)
+	}
+	fields, err := restFields(c.Sources["tides"].Sets["stations"].Fields)
+	if err != nil || len(fields) != 3 || !fields[1].nullable || !fields[2].list || fields[2].kind.String() != "float" {
+		t.Errorf("the fields are %+v, %v", fields, err)
+	}
+}
+
+// TestConfigProblems holds the place and the words of what is wrong.
+func TestConfigProblems(t *testing.T) {
+	for _, test := range []struct{ text, want string }{
+		{"sources: 5\n", "osprey.yaml:1:10: "},
+		{"source: {}\n", `osprey.yaml:1:1: unknown field "source"`},
+		{"sources:\n  a:\n", "osprey.yaml:2:3: the source a is empty"},
+		{"sources:\n  a: { kind: rest, url: \"${A}${B:-x}\" }\n", "osprey.yaml:2:26: the environment variable A, which the source a needs, is not set"},
+		{"sources:\n  a: { kind: rest, url: x, naming: kebab }\n", `osprey.yaml:2:3: the source a has the naming rule "kebab"; there are exact, camel, snake`},
+		{"listen: x\n", "osprey.yaml:1:1: no sources are configured"},
+	} {
+		src := language.NewSource("osprey.yaml", test.text)
+		_, problems := readConfig(src, func(string) (string, bool) { return "", false })
+		got := ""
+		for _, p := range problems {
+			got += src.Position(p.Pos).String() + ": " + p.Msg + "\n"
+		}
+		if !strings.Contains(got, test.want) {
+			t.Errorf("%q reports %q, want %q", test.text, got, test.want)
+		}
+	}
+}
+
+func TestSizes(t *testing.T) {
+	for text, want := range map[string]int64{"": 7, "12": 12, "12B": 12, "3KB": 3 << 10, "1 MB": 1 << 20, "2gb": 2 << 30, "x": -1, "-1": -1, "0": -1, "1TB": -1} {
+		got, err := size(text, 7)
+		if err != nil {
+			got = -1
+		}
+		if got != want {
+			t.Errorf("size(%q) = %d, %v, want %d", text, got, err, want)
+		}
+	}
+}
+
+// open opens a project that needs no store to answer.
+func open(t *testing.T, schema string, more map[string]string) (*Project, Findings, error) {
+	t.Helper()
+	dir := t.TempDir()
+	files := map[string]string{
+		"osprey.yaml":      "sources:\n  away:\n    kind: rest\n    url: http://127.0.0.1:1\n    timeout: 200ms\n    sets:\n      things: { key: id, fields: { id: text, name: text }, reads: [{ get: \"/things{?id*}\", many: id }] }\nlimits: { plans: 2 }\n",
+		"schema/a.graphql": schema,
+	}
+	for name, text := range more {
+		files[name] = text
+	}
+	for name, text := range files {
+		path := filepath.Join(dir, name)
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p, findings, err := Open(context.Background(), dir, slog.New(slog.DiscardHandler))
+	if p != nil {
+		t.Cleanup(p.Close)
+	}
+	return p, findings, err
+}
+
+const things = `type Query { thing(id: ID!): Thing @read things(id: [ID!]): [Thing!]! @read }
+type Thing @stored(in: "away", as: "things", key: "id") { id: ID! name: String! }`
+
+func TestOpenReportsEveryFile(t *testing.T) {
+	_, findings, err := open(t, things, map[string]string{"schema/deep/b.graphql": "type Other { a: Nothing }", "operations/X.graphql": "{ thing { name } }"})
+	if err == nil || len(findings) != 1 || !strings.HasSuffix(findings[0].At.Name, "schema/deep/b.graphql") || findings[0].Line != "type Other { a: Nothing }" {
+		t.Errorf("Open reports %v, %v", findings, err)
+	}
+	_, findings, err = open(t, things, map[string]string{"operations/X.graphql": "{ thing { name } }", "operations/sub/Y.graphql": "{ things { nam } }"})
+	if err == nil || err.Error() != "the project has 2 errors" || len(findings) != 2 {
+		t.Errorf("Open reports %v, %v", findings, err)
+	}
+	for name, want := range map[string]string{"osprey.yaml": "", "schema/a.graphql": ""} {
+		dir := t.TempDir()
+		if name == "schema/a.graphql" {
+			if err := os.WriteFile(filepath.Join(dir, ConfigFile), []byte("sources:\n  a: { kind: rest, url: http://x }\n"), 0o644); err != nil {
+				t.Fatal(err)
+			}
+			want = "has no folder schema/"
+		} else {
+			want = "has no osprey.yaml"
+		}
+		if _, _, err := Open(context.Background(), dir, nil); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("a folder without %s: %v, want %q", name, err, want)
+		}
+	}
+}
+
+// TestPlansAreKept asks the same text again and again: one plan, however the
+// values differ, and a bounded number of texts.
+func TestPlansAreKept(t *testing.T) {
+	p, findings, err := open(t, things, nil)
+	if err != nil {
+		t.Fatal(err, findings)
+	}
+	r := p.Revision()
+	const text = `query ($id: ID!, $b: Boolean = true) { thing(id: $id) { id name @include(if: $b) } }`
+	plan := func(vars map[string]any) any {
+		t.Helper()
+		got, _, faults := r.Plan(&Question{Query: text, Variables: vars})
+		if faults != nil {
+			t.Fatal(faults)
+		}
+		return got
+	}
+	first := plan(map[string]any{"id": "a"})
+	if plan(map[string]any{"id": "b"}) != first || plan(map[string]any{"id": "a", "b": true}) != first {
+		t.Errorf("another key makes another plan")
+	}
+	if other := plan(map[string]any{"id": "a", "b": false}); other == first || plan(map[string]any{"id": "c", "b": false}) != other {
+		t.Errorf("a condition does not make a plan of its own, once")
+	}
+	for i := range 10 {
+		r.Plan(&Question{Query: strings.Repeat(" ", i) + "{ __typename }"})
+	}
+	if n := r.known.Len(); n != 2 {
+		t.Errorf("%d documents are kept, want 2", n)
+	}
+}
+
+// TestAskWithoutStore asks a service that is not there, with a deadline and a
+// caller who gave up.
+func TestAskWithoutStore(t *testing.T) {
+	p, findings, err := open(t, things, nil)
+	if err != nil {
+		t.Fatal(err, findings)
+	}
+	a := p.Revision().Ask(context.Background(), &Question{Query: `{ thing(id: 1) { name } t: __typename }`})
+	if got := string(a.AppendJSON(nil, false)); !strings.Contains(got, `"data":{"thing":null,"t":"Query"}`) || !strings.Contains(got, `"code":"STORE_DOWN","source":"away"`) || strings.Contains(got, "127.0.0.1") {
+		t.Errorf("answers %s", got)
+	}
+	gone, cancel := context.WithCancel(context.Background())
+	cancel()
+	a = p.Revision().Ask(gone, &Question{Query: `{ thing(id: 1) { name } }`})
+	if len(a.Faults) != 1 || a.Faults[0].Code != "CANCELLED" {
+		t.Errorf("a cancelled question has %+v", a.Faults)
+	}
+	for query, code := range map[string]string{`{`: CodeSyntax, `{ a }`: CodeInvalid, `query ($i: ID!) { thing(id: $i) { id } }`: CodeVariables, `fragment F on Thing { id }`: CodeInvalid} {
+		if a := p.Revision().Ask(context.Background(), &Question{Query: query}); !a.Refused || a.Faults[0].Code != code || strings.Contains(string(a.AppendJSON(nil, true)), "data") {
+			t.Errorf("%s has %+v, want %s", query, a.Faults, code)
+		}
+	}
+}
+
+func TestHealth(t *testing.T) {
+	p, findings, err := open(t, things, nil)
+	if err != nil {
+		t.Fatal(err, findings)
+	}
+	if health := p.Health(context.Background()); len(health) != 1 || health["away"] == nil {
+		t.Errorf("the health is %v", health)
+	}
+}
+
+func TestTidy(t *testing.T) {
+	for _, test := range []struct{ in, out, rule string }{
+		{"{ a }\n", "{ a }\n", ""}, {"{a}", "{ a }\n", ruleLayout}, {"{ a", "{ a", "syntax"}, {"type A{a:Int}", "type A {\n  a: Int\n}\n", ruleLayout},
+	} {
+		out, findings := Tidy("f", test.in)
+		rule := ""
+		if len(findings) > 0 {
+			rule = findings[0].Rule
+		}
+		if out != test.out || rule != test.rule {
+			t.Errorf("Tidy(%q) = %q with %q, want %q with %q", test.in, out, rule, test.out, test.rule)
+		}
+	}
+}
