@@ -31,7 +31,7 @@ var mayImport = map[string][]string{
 	"cmd/osprey":    {"core", "project", "service", "console", "demo"},
 	// What tests of the core share.
 	"core/language/languagetest": {"core/language"},
-	"core/store/storetest": {"core/schema", "core/store"},
+	"core/store/storetest":       {"core/schema", "core/store"},
 }
 
 // coreMustNot is what the core does without: network, databases, terminal.

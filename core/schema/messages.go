@@ -61,8 +61,6 @@ const (
 	msgExpectedInputObjectFound  = "expected an input object %s, found %s"
 	msgFoundIntHoldsWhole        = "found %d, and Int holds whole numbers of at most 32 bits, from -2147483648 to 2147483647"
 	msgFoundIntHoldsWhole2       = "found %s, and Int holds whole numbers of at most 32 bits, from -2147483648 to 2147483647"
-	msgNoScheme                  = "no scheme"
-	msgNotForm                   = "not in the form %s"
 	msgNullGivenWhereExpected    = "null is given where %s is expected"
 	msgEnumHasNoValue            = "the enum %s has no value %s%s"
 	msgFieldCannotNullSince      = "the field %q of %s cannot be null, since exactly one field is given"

@@ -25,22 +25,19 @@ type standardScalar struct {
 // standardScalars has the scalars that Osprey knows beyond the predeclared ones.
 var standardScalars = map[string]standardScalar{
 	"DateTime": {"https://www.rfc-editor.org/rfc/rfc3339", "A moment: date, time and offset, as in 2026-03-01T08:30:00Z.",
-		textScalar("a moment such as \"2026-03-01T08:30:00Z\"", func(s string) error { _, err := time.Parse(time.RFC3339Nano, s); return err })},
+		textScalar("a moment such as \"2026-03-01T08:30:00Z\"", isTime(time.RFC3339Nano))},
 	"Date": {"https://www.rfc-editor.org/rfc/rfc3339", "A day, as in 2026-03-01.",
-		textScalar("a day such as \"2026-03-01\"", func(s string) error { _, err := time.Parse(time.DateOnly, s); return err })},
+		textScalar("a day such as \"2026-03-01\"", isTime(time.DateOnly))},
 	"Time": {"https://www.rfc-editor.org/rfc/rfc3339", "A time of day, as in 08:30:00.",
-		textScalar("a time of day such as \"08:30:00\"", func(s string) error { _, err := time.Parse("15:04:05.999999999", s); return err })},
+		textScalar("a time of day such as \"08:30:00\"", isTime("15:04:05.999999999"))},
 	"Duration": {"https://www.rfc-editor.org/rfc/rfc3339#appendix-A", "A length of time, as in PT36H or P3D.",
 		textScalar("a length of time such as \"PT36H\"", matches(durationForm))},
 	"UUID": {"https://www.rfc-editor.org/rfc/rfc9562", "A universally unique identifier.",
 		textScalar("a UUID such as \"0196f2a1-7c3e-7b7e-9d0c-5a8b1c2d3e4f\"", matches(uuidForm))},
 	"URL": {"https://url.spec.whatwg.org/", "An absolute address.",
-		textScalar("an address such as \"https://example.org/a\"", func(s string) error {
+		textScalar("an address such as \"https://example.org/a\"", func(s string) bool {
 			u, err := url.Parse(s)
-			if err == nil && u.Scheme == "" {
-				err = fmt.Errorf(msgNoScheme)
-			}
-			return err
+			return err == nil && u.Scheme != ""
 		})},
 	"JSON":    {"https://www.rfc-editor.org/rfc/rfc8259", "Any JSON value.", func(v any) (Value, error) { return v, nil }},
 	"Decimal": {"https://www.rfc-editor.org/rfc/rfc8259#section-6", "An exact number of any size, written as text, as in \"12.50\".", parseDecimal},
@@ -53,20 +50,24 @@ var (
 	decimalForm  = regexp.MustCompile(`^[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,4})?$`)
 )
 
-func matches(form *regexp.Regexp) func(string) error {
-	return func(s string) error {
-		if !form.MatchString(s) || strings.HasSuffix(s, "T") || s == "P" || s == "-P" {
-			return fmt.Errorf(msgNotForm, form)
-		}
-		return nil
+func isTime(layout string) func(string) bool {
+	return func(s string) bool {
+		_, err := time.Parse(layout, s)
+		return err == nil
+	}
+}
+
+func matches(form *regexp.Regexp) func(string) bool {
+	return func(s string) bool {
+		return form.MatchString(s) && !strings.HasSuffix(s, "T") && s != "P" && s != "-P"
 	}
 }
 
 // textScalar makes the parse function of a scalar that is given as text.
-func textScalar(want string, check func(string) error) func(any) (Value, error) {
+func textScalar(want string, fits func(string) bool) func(any) (Value, error) {
 	return func(v any) (Value, error) {
 		s, ok := v.(string)
-		if !ok || check(s) != nil {
+		if !ok || !fits(s) {
 			return nil, mismatch(want, v)
 		}
 		return s, nil
