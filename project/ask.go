@@ -27,7 +27,11 @@ const (
 	CodeVariables = "VARIABLES"
 	CodeNotYet    = "NOT_SUPPORTED"
 	CodeDenied    = "DENIED"
+	CodeLimit     = "LIMIT"
 )
+
+// defaultFields is how many fields an operation may ask for.
+const defaultFields = 20_000
 
 // A Fault is an error as the answer tells it: section 7.1.2.
 type Fault struct {
@@ -92,6 +96,14 @@ func (r *Revision) Plan(q *Question) (*plan.Plan, map[string]schema.Value, []Fau
 	op, fault := operationOf(d.doc, q.OperationName)
 	if fault != nil {
 		return nil, nil, []Fault{*fault}
+	}
+	limit := r.project.Config.Limits.Fields
+	if limit <= 0 {
+		limit = defaultFields
+	}
+	if n := validate.Expanded(d.doc, op); n > limit {
+		return nil, nil, []Fault{{Message: fmt.Sprintf("the operation asks for %d fields with its fragments written out, and the limit is %d", n, limit), Code: CodeLimit,
+			Fix: "ask for less at once, or raise limits.fields in osprey.yaml", Locations: []language.Position{d.source.Position(op.Pos)}}}
 	}
 	if on := r.project.Config.Introspection; on != nil && !*on {
 		if pos := validate.Introspects(d.doc, op); pos != language.NoPos {

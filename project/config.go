@@ -33,6 +33,7 @@ type Limits struct {
 	Body    string        `yaml:"body"`    // largest request body, such as 1MB
 	Timeout time.Duration `yaml:"timeout"` // for a whole operation
 	Plans   int           `yaml:"plans"`   // how many planned operations are kept
+	Fields  int           `yaml:"fields"`  // most fields of an operation, its fragments written out
 }
 
 // SourceConfig is one source of osprey.yaml.

@@ -2,6 +2,7 @@ package project
 
 import (
 	"context"
+	"fmt"
 	"log/slog"
 	"os"
 	"path/filepath"
@@ -187,6 +188,24 @@ func TestAskWithoutStore(t *testing.T) {
 		if a := p.Revision().Ask(context.Background(), &Question{Query: query}); !a.Refused || a.Faults[0].Code != code || strings.Contains(string(a.AppendJSON(nil, true)), "data") {
 			t.Errorf("%s has %+v, want %s", query, a.Faults, code)
 		}
+	}
+}
+
+// TestFragmentsThatExplode asks for a number of fields that no memory holds.
+func TestFragmentsThatExplode(t *testing.T) {
+	p, findings, err := open(t, things+" extend type Thing { next: Thing @related(here: \"id\") }", nil)
+	if err != nil {
+		t.Fatal(err, findings)
+	}
+	var b strings.Builder
+	b.WriteString("{ things { ...F0 } } ")
+	for i := range 60 {
+		fmt.Fprintf(&b, "fragment F%d on Thing { a: next { ...F%d } b: next { ...F%d } } ", i, i+1, i+1)
+	}
+	b.WriteString("fragment F60 on Thing { id }")
+	a := p.Revision().Ask(context.Background(), &Question{Query: b.String()})
+	if !a.Refused || a.Faults[0].Code != CodeLimit || !strings.Contains(a.Faults[0].Message, "and the limit is 20000") {
+		t.Errorf("answers %+v", a.Faults)
 	}
 }
 

@@ -21,16 +21,27 @@ import (
 
 const ruleMerging = "Field Selection Merging"
 
+// maxMerging is how many fields may be looked at, counting a field again for
+// each combination of selection sets it is met in. Operations people write need
+// a few for each field; documents can be made in which the combinations double
+// with every level.
+const maxMerging = 300_000
+
 // merging checks every operation.
 func (c *checker) merging() {
 	m := &merger{
 		checker: c, ids: map[*language.SelectionSet]uint32{}, shapes: map[string]bool{}, same: map[string]bool{}, told: map[*language.Field]bool{},
 	}
 	for _, op := range c.operations {
+		m.left = maxMerging
 		if root := c.schema.Root(op.Kind); root != nil {
 			sets := []typedSet{{op.Selections, root}}
 			m.sameFields(sets)
 			m.sameShape(sets)
+		}
+		if m.left < 0 {
+			c.problems.Add(ruleMerging, op.Pos, msgTooManyCombinations, maxMerging).Fix = "write the operation with fewer fragments inside one another"
+			return
 		}
 	}
 }
@@ -41,6 +52,7 @@ type merger struct {
 	shapes map[string]bool // combinations looked at for shape
 	same   map[string]bool // combinations looked at for names and arguments
 	told   map[*language.Field]bool
+	left   int // fields that may still be looked at; below 0 nothing more is
 }
 
 // A typedSet is a selection set and the type it is on.
@@ -95,6 +107,7 @@ func (m *merger) groups(sets []typedSet) [][]use {
 		for _, sel := range set.List {
 			switch sel := sel.(type) {
 			case *language.Field:
+				m.left--
 				name := sel.ResponseName()
 				i, ok := index[name]
 				if !ok {
@@ -137,7 +150,7 @@ func subsets(group []use) []typedSet {
 
 // sameShape is SameResponseShape for all fields of sets.
 func (m *merger) sameShape(sets []typedSet) {
-	if m.seen(m.shapes, sets) {
+	if m.left < 0 || m.seen(m.shapes, sets) {
 		return
 	}
 	for _, group := range m.groups(sets) {
@@ -172,7 +185,7 @@ func shapesFit(a, b schema.Type) bool {
 // sameFields checks that fields that can meet on one object are the same
 // field with the same arguments.
 func (m *merger) sameFields(sets []typedSet) {
-	if m.seen(m.same, sets) {
+	if m.left < 0 || m.seen(m.same, sets) {
 		return
 	}
 	for _, group := range m.groups(sets) {

@@ -20,7 +20,8 @@ const (
 
 // Field Selection Merging
 const (
-	msgNameUsedTwoFields = "the name %q is used for two fields that cannot be one: %s"
+	msgTooManyCombinations = "the fields of this operation meet in too many combinations to be checked (more than %d)"
+	msgNameUsedTwoFields   = "the name %q is used for two fields that cannot be one: %s"
 )
 
 // Field Selections

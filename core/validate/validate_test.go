@@ -78,6 +78,51 @@ func TestMergingIsBounded(t *testing.T) {
 	}
 }
 
+// doubling makes a document in which the combinations of fragments that meet
+// under one name double with every level.
+func doubling(levels, n int) string {
+	var b strings.Builder
+	b.WriteString("{ ")
+	for i := range n {
+		fmt.Fprintf(&b, "x%d: fleet { ...F0x%d } ", i, i)
+	}
+	b.WriteString("}\n")
+	for l := range levels {
+		for i := range n {
+			fmt.Fprintf(&b, "fragment F%dx%d on Craft { name ", l, i)
+			for j := range n {
+				if l+1 < levels {
+					fmt.Fprintf(&b, "r%d: operator { fleet { ...F%dx%d ...F%dx%d } } ", j, l+1, i, l+1, j)
+				}
+			}
+			b.WriteString("}\n")
+		}
+	}
+	return b.String()
+}
+
+// TestMergingGivesUp checks that such a document gets an answer.
+func TestMergingGivesUp(t *testing.T) {
+	doc, problems := language.Parse(language.NewSource("", doubling(10, 17)))
+	if len(problems) > 0 {
+		t.Fatal(problems)
+	}
+	got := Document(testSchema(t), doc)
+	merging := 0
+	for _, p := range got {
+		if p.Rule == ruleMerging {
+			merging++
+		}
+	}
+	if merging != 1 || !strings.Contains(got.Error(), "too many combinations") {
+		t.Errorf("reports %.300q", got)
+	}
+	small, _ := language.Parse(language.NewSource("", doubling(5, 4)))
+	if got := Document(testSchema(t), small); strings.Contains(got.Error(), "combinations") {
+		t.Errorf("a small one reports %.300q", got)
+	}
+}
+
 func BenchmarkMerging(b *testing.B) {
 	s := testSchema(b)
 	for _, n := range []int{100, 300, 900} {
