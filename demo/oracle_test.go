@@ -196,7 +196,7 @@ func (o *oracle) roots() {
 				return where(p.pilots, func(x *pilot) bool { return fmt.Sprintf("%q", x.licence) == a["licence"] })
 			}},
 		"stations": {target: "TideStation", many: true, to: func(any, arguments) []any { return where(stations, func(*station) bool { return true }) }},
-		"station": {target: "TideStation", args: func(r *rand.Rand) arguments { return pick(r, "code", `"SKE"`, `"LUN"`, `"XXX"`) },
+		"station": {target: "TideStation", args: func(r *rand.Rand) arguments { return pick(r, "code", `"SKE"`, `"LUN"`, `"ZZZ"`) },
 			to: func(_ any, a arguments) []any {
 				return where(stations, func(s *station) bool { return fmt.Sprintf("%q", s.Code) == a["code"] })
 			}},

@@ -27,8 +27,9 @@ func (s *Shape) Key(vars map[string]schema.Value) string {
 		fmt.Fprintf(&b, "%s=%t:%#v;", name, ok, v)
 	}
 	for _, name := range s.presences {
+		// Absent, a default may stand for it; null, none does.
 		v, ok := vars[name]
-		fmt.Fprintf(&b, "%s:%t;", name, ok && v != nil)
+		fmt.Fprintf(&b, "%s:%t,%t;", name, ok, v != nil)
 	}
 	return b.String()
 }
