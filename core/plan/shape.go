@@ -9,7 +9,7 @@ import (
 )
 
 // A Shape is the variables that a plan depends on: by their value, or only by
-// whether they are given and not null.
+// whether they are absent, null or given.
 type Shape struct {
 	values    []string
 	presences []string
