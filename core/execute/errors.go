@@ -39,7 +39,7 @@ func describe(f *plan.Fetch, err error) (code, msg string) {
 		}
 		return string(known.Code), fmt.Sprintf(msgSource, f.Source, known.Msg)
 	}
-	return Internal, fmt.Sprintf(msgSourceFailedServiceS, f.Source)
+	return Internal, fmt.Sprintf(msgSourceFailed, f.Source)
 }
 
 // fail records an error at the current path, for the field f. Errors with the

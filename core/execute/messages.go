@@ -14,7 +14,7 @@ const (
 	msgMustOrMoreFound           = "must be 0 or more, found %d"
 	msgArgument                  = "the argument %q "
 	msgSource                    = "the source %s %s"
-	msgSourceFailedServiceS      = "the source %s failed; the service's log has the details"
+	msgSourceFailed              = "the source %s failed; the service's log has the details"
 	msgStoredValueNoValue        = "the stored value %q is no value of the enum"
 	msgRecordHasNothingTells     = "a record of %s has nothing that tells its type"
 	msgRecordKindNoType          = "a record of %s is of the kind %q, which no type of the schema claims"

@@ -25,6 +25,7 @@ type Query {
   strict: [Strict!]! @read
   loose: [Strict] @read
   anything: [Thing!] @read
+  some(limit: Int): [Thing!] @read
 }
 type Mutation { first(imo: ID!): Craft @read second(id: ID!): Owner @read }
 input CraftSort @oneOf { name: Direction imo: Direction length: Direction }
@@ -42,8 +43,8 @@ type Owner @stored(in: "b", as: "owners", key: "id") { id: ID! name: String! cra
 type Note @stored(in: "b", as: "notes", key: "id") { id: ID! at: Int kind: String craft: Craft @related(here: "craft", there: "imo") }
 type Strict @stored(in: "a", as: "strict", key: "id") { id: ID! must: String! list: [Int!] deep: [[Int!]!] }
 interface Thing @stored(in: "a", as: "things", key: "id") @kind(by: "kind") { id: ID! }
-type Rock implements Thing @kind(is: "rock") { id: ID! weight: Float }
-type Buoy implements Thing @kind(is: "buoy") { id: ID! light: String }
+type Rock implements Thing @kind(is: "rock") { id: ID! weight: Float notes(limit: Int = 5): [Note!]! @related(here: "id", there: "craft", sort: "at") }
+type Buoy implements Thing @kind(is: "buoy") { id: ID! light: String notes(limit: Int = 1): [Note!]! @related(here: "id", there: "craft", sort: "at desc") }
 `
 
 // stores makes two stores. Keys are numbers in one and text in the other.
@@ -166,6 +167,8 @@ func TestAnswers(t *testing.T) {
 		{`{ craft(imo: 4) { name must { id } } }`, `{"craft":null}`, `NOT_FOUND [craft must]: Craft.must is required, and there is no value for it`},
 		// Kinds: each type its own fields; a kind of no type is an error at its place.
 		{`{ anything { __typename id ... on Rock { weight } ... on Buoy { light } } }`, `{"anything":null}`, `BAD_VALUE [anything 2]: a record of Thing is of the kind "wreck", which no type of the schema claims`},
+		// The same name in two types, with another default and another order.
+		{`{ some(limit: 2) { ... on Buoy { notes { id } } ... on Rock { notes { id } } } }`, `{"some":[{"notes":[{"id":"4"},{"id":"1"},{"id":"5"},{"id":"2"}]},{"notes":[{"id":"3"}]}]}`, ""},
 		{`{ craft(imo: 1) { name @skip(if: true) imo @include(if: false) } }`, `{"craft":{}}`, ""},
 		{`{ craft(imo: 1) { name ...A ...A } } fragment A on Craft { name imo }`, `{"craft":{"name":"Amber","imo":"1"}}`, ""},
 		{`{ craft(imo: 1) { owner { id } owner { name craft { name } } } }`, `{"craft":{"owner":{"id":"7","name":"Lundby","craft":[{"name":"Amber"},{"name":"Cold \"quoted\" \u0001 é"}]}}}`, ""},

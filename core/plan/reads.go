@@ -15,14 +15,14 @@ import (
 // root if r is nil. The same field asked for several types of one record set
 // is one step.
 func (b *builder) read(r *rows, g group, bound *binding.Field) *stepNode {
+	use := b.arguments(g.fields[0], bound)
 	key := ""
 	if r != nil {
-		key = fmt.Sprintf("%s %p %p", g.name, bound.Target, bound.Through) + strings.Join(bound.Here, ",") + "/" + strings.Join(bound.There, ",") + signature(g.fields[0].Arguments)
+		key = fmt.Sprintf("%s %p %p", g.name, bound.Target, bound.Through) + strings.Join(bound.Here, ",") + "/" + strings.Join(bound.There, ",") + use.signature()
 		if n := r.steps[key]; n != nil {
 			return n
 		}
 	}
-	use := b.arguments(g.fields[0], bound)
 	source := bound.Target.Source
 	step := &Step{ID: len(b.plan.Steps), Field: b.here()}
 	b.plan.Steps = append(b.plan.Steps, step)
@@ -45,10 +45,19 @@ func (b *builder) read(r *rows, g group, bound *binding.Field) *stepNode {
 	return n
 }
 
-func signature(args []*language.Argument) string {
+// signature tells uses apart that ask for different records: the types of an
+// interface may give an argument other defaults, or sort otherwise.
+func (use arguments) signature() string {
 	var s strings.Builder
-	for _, a := range args {
-		s.WriteString(" " + a.Name.Text + ":" + language.PrintValue(a.Value))
+	for _, a := range use.where {
+		s.WriteString(" " + a.Path + "=" + language.PrintValue(a.Literal))
+	}
+	s.WriteString(sortText(use.sort))
+	for _, a := range []*Arg{use.limit, use.offset} {
+		s.WriteString(" |")
+		if a != nil {
+			s.WriteString(language.PrintValue(a.Literal))
+		}
 	}
 	return s.String()
 }

@@ -140,20 +140,28 @@ func TestKeysInEveryType(t *testing.T) {
 	}
 }
 
-// TestReadsShareAFind asks one collection twice in one request and counts on
-// the wire.
-func TestReadsShareAFind(t *testing.T) {
+// throughWire opens the harbour's database through a wire that has seen nothing
+// yet.
+func throughWire(t *testing.T) (*document.Source, *store.Catalogue, *demotest.Wire) {
+	t.Helper()
 	wire := demotest.NewWire(t)
 	s, err := document.Open(document.Config{URL: wire.URL})
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer s.Close()
+	t.Cleanup(func() { s.Close() })
 	c, err := s.Catalogue(context.Background())
 	if err != nil {
 		t.Fatal(err)
 	}
 	wire.Reads()
+	return s, c, wire
+}
+
+// TestReadsShareAFind asks one collection twice in one request and counts on
+// the wire.
+func TestReadsShareAFind(t *testing.T) {
+	s, c, wire := throughWire(t)
 	key := func(v string) store.Column {
 		k := store.Column{Kind: store.Text}
 		k.AppendText(v)
@@ -186,17 +194,7 @@ func TestReadsShareAFind(t *testing.T) {
 
 // TestLargeAnswerIsOneRoundTrip reads every inspection.
 func TestLargeAnswerIsOneRoundTrip(t *testing.T) {
-	wire := demotest.NewWire(t)
-	s, err := document.Open(document.Config{URL: wire.URL})
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer s.Close()
-	c, err := s.Catalogue(context.Background())
-	if err != nil {
-		t.Fatal(err)
-	}
-	wire.Reads()
+	s, c, wire := throughWire(t)
 	a := run(t, s, c, []*store.Read{{Set: "inspections", Columns: []store.Wanted{{Path: "outcome", Kind: store.Text}}}}, []store.Input{{}})
 	if reads := wire.Reads(); len(reads) != 1 || a.Tables[0].Len != 900 {
 		t.Errorf("%d inspections are %q on the wire, want 900 in one find", a.Tables[0].Len, reads)

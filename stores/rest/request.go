@@ -113,7 +113,11 @@ func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, err
 // and the record does not repeat it, the key is known all the same.
 func (r *request) append(t *store.Table, record any, in *store.Input, asked int) {
 	for i, c := range r.read.Where {
-		if !fits(&in.Where[i], c, store.JSONPath(record, c.Path)) {
+		v := store.JSONPath(record, c.Path)
+		if v == nil && slices.Contains(r.form.takes, c.Path) {
+			continue // the service was asked for it, and does not repeat it
+		}
+		if !fits(&in.Where[i], c, v) {
 			return
 		}
 	}
@@ -129,12 +133,9 @@ func (r *request) append(t *store.Table, record any, in *store.Input, asked int)
 	}
 }
 
-// fits reports whether a value is among those of a condition. A field that the
-// records do not have was the service's to judge.
+// fits reports whether a value is among those of a condition; what is missing
+// is not.
 func fits(values *store.Column, c store.Condition, v any) bool {
-	if v == nil {
-		return true
-	}
 	one := store.Column{Kind: c.Kind}
 	one.AppendJSON(&store.Wanted{Kind: c.Kind}, v)
 	have, ok := store.AppendKey(nil, &one, 0)

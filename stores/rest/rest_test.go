@@ -135,7 +135,7 @@ func TestOneKeyAtATime(t *testing.T) {
 // TestConditions checks which are the service's and which the adapter's.
 func TestConditions(t *testing.T) {
 	s := serve(t, func(w http.ResponseWriter, r *http.Request) {
-		fmt.Fprint(w, `{"results": [{"code": "A", "name": "x"}, {"code": "B", "name": "y"}]}`)
+		fmt.Fprint(w, `{"results": [{"code": "A", "name": "x"}, {"code": "B", "name": "y"}, {"code": "C"}]}`)
 	})
 	where := func(path, value string) *store.Answer {
 		t.Helper()
@@ -149,7 +149,7 @@ func TestConditions(t *testing.T) {
 	if a := where("name", "y"); a.Tables[0].Len != 1 || s.asked[0] != "/stations" {
 		t.Errorf("by name: %d rows of %q", a.Tables[0].Len, s.asked)
 	}
-	if a := where("kind", "bar"); a.Tables[0].Len != 2 || s.asked[1] != "/stations?kind=bar" {
+	if a := where("kind", "bar"); a.Tables[0].Len != 3 || s.asked[1] != "/stations?kind=bar" {
 		t.Errorf("by kind: %d rows of %q", a.Tables[0].Len, s.asked)
 	}
 	if _, err := run(open(t, s.URL, stations), &store.Read{Set: "stations", Columns: wanted, Where: []store.Condition{{Path: "name", Kind: store.Text}}}, store.Input{Where: keys()}); err != nil || len(s.asked) != 2 {
