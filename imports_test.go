@@ -29,6 +29,8 @@ var mayImport = map[string][]string{
 	"demo/demotest": {"demo"},
 	"demo/shots":    {},
 	"cmd/osprey":    {"core", "project", "service", "console", "demo"},
+	"bench":         {"core", "project", "service", "demo", "bench/peers"},
+	"bench/peers":   {},
 	// What tests of the core share.
 	"core/language/languagetest": {"core/language"},
 	"core/store/storetest":       {"core/schema", "core/store"},

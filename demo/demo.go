@@ -22,6 +22,8 @@ type Options struct {
 	State string // folder that keeps the data; made if it is not there
 	Fresh bool   // throw the kept data away first
 	Scale int    // 1, the default, has 4,000 port calls
+	// RegistryOnly starts the relational database alone.
+	RegistryOnly bool
 	// Ports of the stores; a zero port is any free one.
 	Registry, Inspections, Tides int
 	// Documents is the program that serves documents; "" looks for it beside
@@ -71,6 +73,9 @@ func Start(ctx context.Context, o Options) (h *Harbour, err error) {
 	}
 	data := sync.OnceValue(func() *port { return makePort(o.Scale) })
 	ownRegistry, ownInspections := h.RegistryURL == "", h.InspectionsURL == ""
+	if o.RegistryOnly {
+		return h, h.startRegistry(ctx, &o, ownRegistry, data)
+	}
 	if h.TidesURL == "" {
 		if err := h.startTides(&o); err != nil {
 			return h, err
@@ -230,6 +235,10 @@ func (h *Harbour) Stop() {
 		h.lock.Close()
 	}
 }
+
+// RegistryProcess returns the process of the database server, whose children
+// are its connections.
+func (h *Harbour) RegistryProcess() int { return h.cluster.child.cmd.Process.Pid }
 
 // StopRegistry ends the registry, as a failure would.
 func (h *Harbour) StopRegistry() { h.cluster.Stop() }

@@ -2,7 +2,6 @@ package project
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"time"
 
@@ -33,32 +32,13 @@ const (
 // defaultFields is how many fields an operation may ask for.
 const defaultFields = 20_000
 
-// A Fault is an error as the answer tells it: section 7.1.2.
-type Fault struct {
-	Message    string
-	Locations  []language.Position
-	Path       []any
-	Code       string
-	Source     string
-	Rule       string
-	Coordinate string
-	Fix        string
-	More       int // how many further fields have the same error
-}
-
-// An Answer is the response to a question.
-type Answer struct {
-	// Refused says that the question could not be run at all: the answer has
-	// no data (section 7.1.1, request errors).
-	Refused bool
-	Data    []byte // JSON
-	Faults  []Fault
-	Calls   []execute.Call
-	Plan    *plan.Plan // nil if refused
-}
-
 // Ask answers a question.
-func (r *Revision) Ask(ctx context.Context, q *Question) *Answer {
+func (r *Revision) Ask(ctx context.Context, q *Question) *Answer { return r.AskInParts(ctx, q, nil) }
+
+// AskInParts answers a question and sends the beginning of a long answer's
+// data while the rest is being written. The first part is the beginning of the
+// data itself; send must not keep what it is given.
+func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part []byte) error) *Answer {
 	p, vars, faults := r.Plan(q)
 	if faults != nil {
 		return &Answer{Refused: true, Faults: faults}
@@ -68,17 +48,25 @@ func (r *Revision) Ask(ctx context.Context, q *Question) *Answer {
 		ctx, cancel = context.WithTimeout(ctx, limit)
 		defer cancel()
 	}
-	result := execute.Run(ctx, p, vars, execute.Options{Now: time.Now})
-	a := &Answer{Data: result.Data, Calls: result.Calls, Plan: p}
+	a := &Answer{Plan: p}
+	options := execute.Options{Now: time.Now}
+	if send != nil {
+		options.Send = func(part []byte) error {
+			a.Sent = true
+			return send(part)
+		}
+	}
+	a.result = execute.Run(ctx, p, vars, options)
+	a.Data, a.Calls = a.result.Data, a.result.Calls
 	d := r.document(q.Query)
-	for _, e := range result.Errors {
+	for _, e := range a.result.Errors {
 		f := Fault{Message: e.Msg, Path: e.Path, Code: e.Code, Source: e.Source, More: e.More}
 		if at := d.source.Position(e.Pos); at.Line > 0 {
 			f.Locations = []language.Position{at}
 		}
 		a.Faults = append(a.Faults, f)
 	}
-	for _, c := range result.Calls {
+	for _, c := range a.result.Calls {
 		if c.Err != nil {
 			r.project.log.ErrorContext(ctx, "a store request failed", "source", c.Source, "asks", c.Asks, "operation", p.Name, "error", c.Err)
 		}
@@ -198,84 +186,6 @@ func (r *Revision) variables(d *parsed, op *language.Operation, given map[string
 		vars[name] = value
 	}
 	return vars, faults
-}
-
-// AppendJSON appends the response as JSON: section 7.2. With calls, it tells
-// the store requests under extensions.
-func (a *Answer) AppendJSON(buf []byte, calls bool) []byte {
-	buf = append(buf, '{')
-	if len(a.Faults) > 0 {
-		buf = append(buf, `"errors":`...)
-		list := make([]faultJSON, len(a.Faults))
-		for i := range a.Faults {
-			list[i] = a.Faults[i].json()
-		}
-		text, _ := json.Marshal(list)
-		buf = append(buf, text...)
-		if !a.Refused {
-			buf = append(buf, ',')
-		}
-	}
-	if !a.Refused {
-		buf = append(buf, `"data":`...)
-		buf = append(buf, a.Data...)
-	}
-	if calls && !a.Refused {
-		text, _ := json.Marshal(a.CallsJSON())
-		buf = append(append(append(buf, `,"extensions":{"calls":`...), text...), '}')
-	}
-	return append(buf, '}')
-}
-
-type faultJSON struct {
-	Message    string         `json:"message"`
-	Locations  []locationJSON `json:"locations,omitempty"`
-	Path       []any          `json:"path,omitempty"`
-	Extensions extensionsJSON `json:"extensions"`
-}
-
-type locationJSON struct {
-	Line   int `json:"line"`
-	Column int `json:"column"`
-}
-
-type extensionsJSON struct {
-	Code       string `json:"code"`
-	Source     string `json:"source,omitempty"`
-	Rule       string `json:"rule,omitempty"`
-	Coordinate string `json:"coordinate,omitempty"`
-	Fix        string `json:"fix,omitempty"`
-	More       int    `json:"more,omitempty"`
-}
-
-func (f *Fault) json() faultJSON {
-	j := faultJSON{Message: f.Message, Path: f.Path, Extensions: extensionsJSON{f.Code, f.Source, f.Rule, f.Coordinate, f.Fix, f.More}}
-	for _, l := range f.Locations {
-		j.Locations = append(j.Locations, locationJSON{l.Line, l.Column})
-	}
-	return j
-}
-
-// CallJSON is a store request as extensions.calls tells it.
-type CallJSON struct {
-	Wave     int     `json:"wave"`
-	Source   string  `json:"source"`
-	Asks     string  `json:"asks"`
-	Requests int     `json:"requests"`
-	Keys     int     `json:"keys"`
-	Records  int     `json:"records"`
-	Millis   float64 `json:"ms"`
-	Failed   bool    `json:"failed,omitempty"`
-}
-
-// CallsJSON returns the store requests in the order of their waves.
-func (a *Answer) CallsJSON() []CallJSON {
-	list := []CallJSON{}
-	for _, c := range a.Calls {
-		list = append(list, CallJSON{c.Wave, c.Source, c.Asks, c.Requests, c.Keys, c.Records,
-			float64(c.Time.Microseconds()) / 1000, c.Err != nil})
-	}
-	return list
 }
 
 // Changes reports whether the question asks for a mutation.

@@ -3,9 +3,11 @@ package service_test
 import (
 	"compress/gzip"
 	"encoding/json"
+	"fmt"
 	"io"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -35,7 +37,7 @@ func TestProtocol(t *testing.T) {
 		{"another charset", "POST", "/graphql", `{}`, "application/json; charset=latin-1", modern, 415, modern, `send UTF-8`},
 		{"an empty body", "POST", "/graphql", ``, old, modern, 400, modern, `the body is empty`},
 		{"not JSON", "POST", "/graphql", `{"query": }`, old, modern, 400, modern, `at 1:11`},
-		{"a list", "POST", "/graphql", `[]`, old, modern, 400, modern, `it is array, and not an object`},
+		{"a list", "POST", "/graphql", `[]`, old, modern, 400, modern, `it is an array, and not an object`},
 		{"no query", "POST", "/graphql", `{"variables": {}}`, old, modern, 400, modern, `the body has no \"query\"`},
 		{"wrong variables", "POST", "/graphql", `{"query": "{ __typename }", "variables": [1]}`, old, modern, 400, modern, `\"variables\" is not an object`},
 		{"a key twice", "POST", "/graphql", `{"query": "{ __typename }", "variables": {"a": [{"b": 1, "c": {"b": 2}, "b": 3}]}}`, old, modern, 400, modern, `the key \"b\" twice`},
@@ -45,7 +47,7 @@ func TestProtocol(t *testing.T) {
 		{"deep JSON", "POST", "/graphql", `{"query": "{ a }", "variables": ` + strings.Repeat("[", 1<<18) + `}`, old, modern, 400, modern, `the body is not a request in JSON`},
 		{"a NUL", "POST", "/graphql", `{"query": "{ craft(imo: \"1\\u0000\") { name } station(code: \"a\\u0000b\") { name } }"}`, old, modern, 200, modern, `{"data":{"craft":null`},
 		{"extensions", "POST", "/graphql", `{"query": "{ __typename }", "extensions": {"a": 1}}`, old, modern, 200, modern, `{"data"`},
-		{"not UTF-8", "POST", "/graphql", "{\"query\": \"{ \xff }\"}", old, modern, 400, modern, `not valid UTF-8`},
+		{"not UTF-8", "POST", "/graphql", "{\"query\": \"{ \xff }\"}", old, modern, 400, modern, `invalid UTF-8`},
 		{"a large body", "POST", "/graphql", `{"query": "` + strings.Repeat(" ", 1<<20) + `"}`, old, modern, 413, modern, `larger than 1048576 bytes`},
 		{"a syntax error", "POST", "/graphql", `{"query": "{"}`, old, modern, 400, modern, `"code":"SYNTAX"`},
 		{"a syntax error, old client", "POST", "/graphql", `{"query": "{"}`, old, old, 200, old, `"code":"SYNTAX"`},
@@ -96,30 +98,84 @@ func TestProtocol(t *testing.T) {
 	}
 }
 
-// TestCompression asks for a compressed answer.
+// TestCompression asks for compressed answers: a short one is not worth it, and
+// a long one can be read whether it is sent at once or in parts.
 func TestCompression(t *testing.T) {
 	demotest.Setenv(t)
 	base := serveHarbour(t)
-	req, err := http.NewRequest(http.MethodGet, base+"/graphql?query="+url.QueryEscape("{ portCalls { id arrivedAt } }"), nil)
-	if err != nil {
-		t.Fatal(err)
+	for _, test := range []struct {
+		limit    int
+		encoding string
+	}{{2, ""}, {100, "gzip"}, {3000, "gzip"}} {
+		text := fmt.Sprintf("{ portCalls(limit: %d) { id arrivedAt craft { name operator { name } } } }", test.limit)
+		req, err := http.NewRequest(http.MethodGet, base+"/graphql?query="+url.QueryEscape(text), nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		req.Header.Set("Accept-Encoding", "gzip")
+		res, err := http.DefaultTransport.RoundTrip(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer res.Body.Close()
+		if got := res.Header.Get("Content-Encoding"); got != test.encoding {
+			t.Fatalf("the encoding of %d calls is %q, want %q", test.limit, got, test.encoding)
+		}
+		r := io.Reader(res.Body)
+		if test.encoding == "gzip" {
+			if r, err = gzip.NewReader(r); err != nil {
+				t.Fatal(err)
+			}
+		}
+		body, err := io.ReadAll(r)
+		var a struct{ Data struct{ PortCalls []any } }
+		if err != nil || json.Unmarshal(body, &a) != nil || len(a.Data.PortCalls) != test.limit {
+			t.Errorf("%d calls: the body has %d, %v: %.200s", test.limit, len(a.Data.PortCalls), err, body)
+		}
+		if !strings.Contains(strings.Join(res.Header.Values("Vary"), ","), "Accept-Encoding") {
+			t.Errorf("%d calls: Vary is %q", test.limit, res.Header.Values("Vary"))
+		}
 	}
-	req.Header.Set("Accept-Encoding", "gzip")
-	res, err := http.DefaultTransport.RoundTrip(req)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer res.Body.Close()
-	if got := res.Header.Get("Content-Encoding"); got != "gzip" {
-		t.Fatalf("the encoding is %q", got)
-	}
-	r, err := gzip.NewReader(res.Body)
-	if err != nil {
-		t.Fatal(err)
-	}
-	body, err := io.ReadAll(r)
-	if err != nil || !json.Valid(body) || !strings.Contains(strings.Join(res.Header.Values("Vary"), ","), "Accept-Encoding") {
-		t.Errorf("the body is %.200s, %v; Vary %q", body, err, res.Header.Values("Vary"))
+}
+
+// TestLongAnswer asks for answers that are sent in parts, which nobody sees
+// but in the order of errors and data, and in what is known of the length.
+func TestLongAnswer(t *testing.T) {
+	demotest.Setenv(t)
+	base := serveHarbour(t)
+	for _, test := range []struct {
+		text  string
+		parts bool
+		calls int
+	}{
+		{`{ portCalls(limit: 20) { id } }`, false, 20},
+		{`{ portCalls(limit: 4000) { id arrivedAt purpose craft { name operator { name } } pilots { name } } }`, true, 4000},
+		// Null where it must not stand could cut back what would have been sent.
+		{`{ portCalls(limit: 4000) { id arrivedAt purpose craft { name operator { name } } } craft(imo: 9100350) { calls(limit: -1) { id } } }`, false, 4000},
+		{`{ portCalls(limit: 4000) { id arrivedAt purpose craft { name operator { name } calls(limit: -1) { id } } } }`, false, 0},
+	} {
+		req, err := http.NewRequest(http.MethodPost, base+"/graphql", strings.NewReader(`{"query": `+strconv.Quote(test.text)+`}`))
+		if err != nil {
+			t.Fatal(err)
+		}
+		req.Header.Set("Content-Type", "application/json")
+		req.Header.Set("Accept-Encoding", "identity") // the client would hide the length otherwise
+		res, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		body, err := io.ReadAll(res.Body)
+		res.Body.Close()
+		var a struct {
+			Data   struct{ PortCalls []any }
+			Errors []any
+		}
+		if err != nil || json.Unmarshal(body, &a) != nil {
+			t.Errorf("%s\nanswers %v %.200s", test.text, err, body)
+		}
+		if parts := res.ContentLength < 0; parts != test.parts || len(a.Data.PortCalls) != test.calls {
+			t.Errorf("%s\nis sent in parts: %t, want %t; has %d calls, want %d: %.300s", test.text, parts, test.parts, len(a.Data.PortCalls), test.calls, body)
+		}
 	}
 }
 

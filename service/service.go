@@ -14,7 +14,7 @@ import (
 	"time"
 
 	"github.com/go-chi/chi/v5"
-	"github.com/go-chi/chi/v5/middleware"
+	"github.com/klauspost/compress/gzhttp"
 
 	"osprey/project"
 )
@@ -37,7 +37,7 @@ func Handler(c Config) http.Handler {
 	}
 	s := &server{c}
 	r := chi.NewRouter()
-	r.Use(s.requestID, s.recoverer, middleware.Compress(5, mediaResponse, mediaJSON, "text/plain", "text/html", "text/css", "text/javascript", "image/svg+xml"))
+	r.Use(s.requestID, s.recoverer, compressed)
 	r.Get("/graphql", s.endpoint)
 	r.Post("/graphql", s.endpoint)
 	r.Get("/schema.graphql", s.schema)
@@ -81,6 +81,17 @@ func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
 	<-failed
 	return err
 }
+
+// compressed compresses answers for callers that take it so. Below the size of
+// two packets it costs more than it saves.
+var compressed = func() func(http.Handler) http.Handler {
+	wrap, err := gzhttp.NewWrapper(gzhttp.MinSize(2800), gzhttp.ContentTypes([]string{
+		mediaResponse, mediaJSON, "text/plain", "text/html", "text/css", "text/javascript", "image/svg+xml"}))
+	if err != nil {
+		panic(err) // the options are constants
+	}
+	return func(next http.Handler) http.Handler { return wrap(next) }
+}()
 
 // schema writes the schema as clients may know it.
 func (s *server) schema(w http.ResponseWriter, r *http.Request) {

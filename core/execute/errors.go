@@ -44,25 +44,21 @@ func describe(f *plan.Fetch, err error) (code, msg string) {
 
 // fail records an error at the current path, for the field f. Errors with the
 // same cause are told one by one only up to a number.
-func (w *writer) fail(f *plan.Field, cause any, code, source, msg string) {
+func (r *run) fail(f *plan.Field, cause any, code, source, msg string) {
+	r.failures++
 	key := cause
 	if key == nil {
 		key = msg
 	}
-	if first := w.causes[key]; first != nil {
-		if w.counts[key] >= sameErrors {
-			first.More++
-			return
-		}
+	if first := r.causes[key]; first != nil && r.counts[key] >= sameErrors {
+		first.More++
+		return
 	}
-	e := &Error{Msg: msg, Code: code, Source: source, Pos: f.Pos, Path: w.pathNow()}
-	if w.causes == nil {
-		w.causes, w.counts = map[any]*Error{}, map[any]int{}
+	e := &Error{Msg: msg, Code: code, Source: source, Pos: f.Pos, Path: r.pathNow()}
+	if r.causes == nil {
+		r.causes, r.counts = map[any]*Error{}, map[any]int{}
 	}
-	w.causes[key] = e
-	w.counts[key]++
-	w.errs = append(w.errs, e)
+	r.causes[key] = e
+	r.counts[key]++
+	r.errs = append(r.errs, e)
 }
-
-// finish returns the errors of the answer.
-func (w *writer) finish() []*Error { return w.errs }

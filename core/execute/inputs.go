@@ -8,16 +8,20 @@ import (
 	"osprey/core/store"
 )
 
-// inputs gathers what a fetch is asked with: keys from earlier waves and the
+// gather makes what a fetch is asked with: keys from earlier waves and the
 // operation's arguments. It returns the number of distinct keys, and whether
 // there is anything to ask: a request all of whose reads need keys, and have
 // none, is not made.
-func (r *run) inputs(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
-	inputs = make([]store.Input, len(f.Reads))
+func (r *run) gather(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
+	inputs = sized(r.inputs[f.ID], len(f.Reads))
+	r.inputs[f.ID] = inputs
 	for i, read := range f.Reads {
 		in := &inputs[i]
+		in.Keys = columns(in.Keys, len(read.Store.Keys))
+		in.Where = columns(in.Where, len(read.Where))
+		in.Limit, in.Offset = 0, 0
 		if len(read.Store.Keys) > 0 {
-			in.Keys = r.keys(read)
+			r.keys(read, in.Keys)
 			keys += in.Keys[0].Len()
 			ask = ask || in.Keys[0].Len() > 0
 		} else if read.Store.Parent < 0 {
@@ -26,7 +30,7 @@ func (r *run) inputs(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
 		if err := r.arguments(read, in); err != nil {
 			r.badRead[read] = err
 			in.Limit, in.Offset = 0, 0
-			in.Where = make([]store.Column, len(read.Where))
+			in.Where = columns(in.Where, len(read.Where))
 			for j, a := range read.Where {
 				in.Where[j].Kind = a.Kind
 			}
@@ -35,9 +39,17 @@ func (r *run) inputs(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
 	return inputs, keys, ask
 }
 
+// columns returns n empty columns, with the memory of the given ones.
+func columns(list []store.Column, n int) []store.Column {
+	list = sized(list, n)
+	for i := range list {
+		list[i].Reset()
+	}
+	return list
+}
+
 // arguments resolves the conditions and bounds of a read.
 func (r *run) arguments(read *plan.Read, in *store.Input) error {
-	in.Where = make([]store.Column, len(read.Where))
 	for i, a := range read.Where {
 		if err := r.condition(a, &in.Where[i]); err != nil {
 			return err
@@ -114,37 +126,32 @@ func (r *run) condition(a *plan.Arg, c *store.Column) error {
 
 // keys collects the distinct combinations of key values of a read, in the form
 // that its record set has them.
-func (r *run) keys(read *plan.Read) []store.Column {
-	columns := make([]store.Column, len(read.Store.Keys))
+func (r *run) keys(read *plan.Read, into []store.Column) {
 	for i, k := range read.Store.Keys {
-		columns[i].Kind = read.Store.Columns[k].Kind
+		into[i].Kind = read.Store.Columns[k].Kind
 	}
-	seen := map[string]bool{}
-	var buf []byte
+	r.index.Reset()
 	for _, feed := range read.Feeds {
 		t := r.table(feed.Rows)
 		if t == nil {
 			continue // what feeds it failed, which is told there
 		}
-		from := make([]*store.Column, len(feed.Columns))
-		for i, c := range feed.Columns {
-			from[i] = &t.Columns[c]
-		}
 		for row := range t.Len {
 			var ok bool
-			if buf, ok = store.RowKey(buf[:0], from, row); !ok || seen[string(buf)] {
+			if r.key, ok = t.AppendKey(r.key[:0], feed.Columns, row); !ok {
 				continue
 			}
-			seen[string(buf)] = true
-			for i := range columns {
-				if !columns[i].AppendAs(from[i], row) {
+			if _, isNew := r.index.Add(r.key); !isNew {
+				continue
+			}
+			for i, c := range feed.Columns {
+				if !into[i].AppendAs(&t.Columns[c], row) {
 					for j := range i {
-						columns[j].Truncate(columns[i].Len())
+						into[j].Truncate(into[i].Len())
 					}
 					break
 				}
 			}
 		}
 	}
-	return columns
 }

@@ -16,126 +16,120 @@ import (
 
 // leaf writes the value of a scalar or enum, or a list of them, from a column;
 // false if it is null or does not fit the field's type, which is then told:
-// result coercion, sections 3.5 and 3.9. The path has the field's name already
-// if inPath is set; it is left out while nothing is wrong.
-func (w *writer) leaf(f *plan.Field, null *plan.Nullness, c *store.Column, row int, inPath bool) bool {
-	why, bad := "", false
+// result coercion, sections 3.5 and 3.9.
+func (r *run) leaf(b []byte, f *plan.Field, c *store.Column, row int) ([]byte, bool) {
+	if !c.Null[row] && c.Kind != store.List {
+		var why string
+		if b, why = appendValue(b, f, c, row); why == "" {
+			return b, true
+		}
+		r.enter(f)
+		r.fail(f, nil, BadResult, "", f.At+": "+why)
+		r.leave()
+		return b, false
+	}
+	// The path is kept only where something may be wrong.
+	r.enter(f)
+	b, ok := r.item(b, f, &f.Null, c, row)
+	r.leave()
+	return b, ok
+}
+
+// item writes a value that may be a list, or nothing.
+func (r *run) item(b []byte, f *plan.Field, null *plan.Nullness, c *store.Column, row int) ([]byte, bool) {
 	switch {
 	case c.Null[row]:
-		if why, bad = c.Bad[row]; !bad && !null.NonNull {
-			return false
+		if why, bad := c.Bad[row]; bad {
+			r.fail(f, nil, BadResult, "", f.At+": "+why)
+		} else if null.NonNull {
+			r.missing(f)
 		}
-	case c.Kind == store.List:
-		return w.leaves(f, null, c, row, inPath)
-	default:
-		if why = w.value(f, c, row); why == "" {
-			return true
+		return b, false
+	case c.Kind != store.List:
+		b, why := appendValue(b, f, c, row)
+		if why != "" {
+			r.fail(f, nil, BadResult, "", f.At+": "+why)
 		}
+		return b, why == ""
 	}
-	if !inPath {
-		w.path = append(w.path, step{name: f.Name})
-		defer func() { w.path = w.path[:len(w.path)-1] }()
-	}
-	if why == "" {
-		w.missing(f)
-	} else {
-		w.fail(f, nil, BadResult, "", f.At+": "+why)
-	}
-	return false
-}
-
-// leaves writes a list of scalars or enums.
-func (w *writer) leaves(f *plan.Field, null *plan.Nullness, c *store.Column, row int, inPath bool) bool {
-	outside := len(w.path)
-	defer func() { w.path = w.path[:outside] }()
-	if !inPath {
-		w.path = append(w.path, step{name: f.Name})
-	}
-	w.path = append(w.path, step{})
-	last := len(w.path) - 1
+	outside := len(r.path)
+	r.path = append(r.path, step{field: -1})
 	start, end := c.Items(row)
-	w.buf = append(w.buf, '[')
+	b = append(b, '[')
 	for i := start; i < end; i++ {
 		if i > start {
-			w.buf = append(w.buf, ',')
+			b = append(b, ',')
 		}
-		w.path[last].index = i - start
-		mark := len(w.buf)
-		if !w.leaf(f, null.Item, c.Elem, i, true) {
+		r.path[outside].index = int32(i - start)
+		mark := len(b)
+		var ok bool
+		if b, ok = r.item(b, f, null.Item, c.Elem, i); !ok {
 			if null.Item.NonNull {
-				return false
+				r.path = r.path[:outside]
+				return b, false
 			}
-			w.buf = append(w.buf[:mark], "null"...)
+			b = append(b[:mark], "null"...)
 		}
 	}
-	w.buf = append(w.buf, ']')
-	return true
+	r.path = r.path[:outside]
+	return append(b, ']'), true
 }
 
-// value appends one value through the field's codec, or says why it cannot.
-func (w *writer) value(f *plan.Field, c *store.Column, row int) (why string) {
+// appendValue appends one value through the field's codec, or says why it
+// cannot; then nothing was appended.
+func appendValue(b []byte, f *plan.Field, c *store.Column, row int) (_ []byte, why string) {
 	switch f.Codec {
 	case binding.Quoted:
-		w.buf = appendQuoted(w.buf, c.At(row))
-	case binding.Number:
-		w.buf = strconv.AppendInt(w.buf, c.Ints[row], 10)
+		return appendQuoted(b, c.At(row)), ""
+	case binding.Number, binding.NumberAsFloat:
+		return strconv.AppendInt(b, c.Ints[row], 10), ""
 	case binding.Number32:
 		n := c.Ints[row]
 		if n < math.MinInt32 || n > math.MaxInt32 {
-			return fmt.Sprintf(msgBeyondBitsInt, n)
+			return b, fmt.Sprintf(msgBeyondBitsInt, n)
 		}
-		w.buf = strconv.AppendInt(w.buf, n, 10)
+		return strconv.AppendInt(b, n, 10), ""
 	case binding.Fraction:
-		return w.float(c.Floats[row])
+		v := c.Floats[row]
+		if math.IsNaN(v) || math.IsInf(v, 0) {
+			return b, fmt.Sprintf(msgNotNumberJsonCan, v)
+		}
+		return AppendFloat(b, v), ""
 	case binding.Truth:
-		w.buf = strconv.AppendBool(w.buf, c.Ints[row] != 0)
+		return strconv.AppendBool(b, c.Ints[row] != 0), ""
 	case binding.QuotedInt:
-		w.buf = append(w.buf, '"')
-		w.buf = strconv.AppendInt(w.buf, c.Ints[row], 10)
-		w.buf = append(w.buf, '"')
-	case binding.NumberAsFloat:
-		w.buf = strconv.AppendInt(w.buf, c.Ints[row], 10)
+		return append(strconv.AppendInt(append(b, '"'), c.Ints[row], 10), '"'), ""
 	case binding.FloatAsNumber:
 		n := c.Floats[row]
 		if n != math.Trunc(n) || n < math.MinInt32 || n > math.MaxInt32 {
-			return fmt.Sprintf(msgNotWholeNumberBits, n)
+			return b, fmt.Sprintf(msgNotWholeNumberBits, n)
 		}
-		w.buf = strconv.AppendInt(w.buf, int64(n), 10)
+		return strconv.AppendInt(b, int64(n), 10), ""
 	case binding.DecimalAsIs:
 		if !json.Valid(c.At(row)) {
-			return fmt.Sprintf(msgNotNumber, c.At(row))
+			return b, fmt.Sprintf(msgNotNumber, c.At(row))
 		}
-		w.buf = append(w.buf, c.At(row)...)
+		return append(b, c.At(row)...), ""
 	case binding.MomentText:
-		w.buf = append(store.AppendTime(append(w.buf, '"'), c.Ints[row]), '"')
+		return append(store.AppendTime(append(b, '"'), c.Ints[row]), '"'), ""
 	case binding.DateText:
-		w.buf = append(store.AppendDate(append(w.buf, '"'), c.Ints[row]), '"')
+		return append(store.AppendDate(append(b, '"'), c.Ints[row]), '"'), ""
 	case binding.DayOfMoment:
-		w.buf = append(store.AppendDate(append(w.buf, '"'), store.DateOf(time.UnixMicro(c.Ints[row]))), '"')
+		return append(store.AppendDate(append(b, '"'), store.DateOf(time.UnixMicro(c.Ints[row]))), '"'), ""
 	case binding.ClockText:
-		w.buf = append(store.AppendClock(append(w.buf, '"'), c.Ints[row]), '"')
+		return append(store.AppendClock(append(b, '"'), c.Ints[row]), '"'), ""
 	case binding.RawJSON:
-		w.buf = append(w.buf, c.At(row)...)
+		return append(b, c.At(row)...), ""
 	case binding.EnumName:
 		name, ok := f.Names[string(c.At(row))]
 		if !ok {
-			return fmt.Sprintf(msgStoredValueNoValue, c.At(row))
+			return b, fmt.Sprintf(msgStoredValueNoValue, c.At(row))
 		}
-		w.buf = append(append(append(w.buf, '"'), name...), '"')
+		return append(b, name...), ""
 	case binding.Base64:
-		w.buf = append(base64.StdEncoding.AppendEncode(append(w.buf, '"'), c.At(row)), '"')
-	default:
-		panic(fmt.Sprintf("execute: unknown codec %d", f.Codec))
+		return append(base64.StdEncoding.AppendEncode(append(b, '"'), c.At(row)), '"'), ""
 	}
-	return ""
-}
-
-func (w *writer) float(v float64) string {
-	if math.IsNaN(v) || math.IsInf(v, 0) {
-		return fmt.Sprintf(msgNotNumberJsonCan, v)
-	}
-	w.buf = AppendFloat(w.buf, v)
-	return ""
+	panic(fmt.Sprintf("execute: unknown codec %d", f.Codec))
 }
 
 // AppendFloat appends a number as JSON, as short as it can be read back.

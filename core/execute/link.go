@@ -11,24 +11,47 @@ import (
 )
 
 // A link tells, for each row of the parent's table, which rows of a step's
-// table are its own: order[start[row]:end[row]].
+// table are its own.
 type link struct {
-	err        error
-	table      *store.Table
+	made  bool
+	err   error
+	table *store.Table
+	// child is the one row of each parent row, or -1; nil where there can be
+	// several: then they are order[start[parent]:end[parent]]. A nil order is
+	// that of the table.
+	child      []int32
 	order      []int32
 	start, end []int32
+	shared     bool // there are fewer rows than parent rows
 }
 
-// rows returns the rows that belong to a parent row.
-func (l *link) rows(parent int) []int32 { return l.order[l.start[parent]:l.end[parent]] }
+// rows returns the range of the rows that belong to a parent row, for at.
+func (l *link) rows(parent int) (from, to int32) {
+	if l.child != nil {
+		from = l.child[parent]
+		if from < 0 {
+			return 0, 0
+		}
+		return from, from + 1
+	}
+	return l.start[parent], l.end[parent]
+}
+
+// at returns a row of a range.
+func (l *link) at(i int32) int {
+	if l.order == nil {
+		return int(i)
+	}
+	return int(l.order[i])
+}
 
 // link matches a step's rows with its parent's, once.
 func (r *run) link(s *plan.Step) *link {
-	if l := r.links[s.ID]; l != nil {
+	l := &r.links[s.ID]
+	if l.made {
 		return l
 	}
-	l := &link{}
-	r.links[s.ID] = l
+	l.made = true
 	got := r.fetched[s.Read.Fetch.ID]
 	switch {
 	case got.err != nil:
@@ -39,90 +62,95 @@ func (r *run) link(s *plan.Step) *link {
 		return l
 	}
 	l.table = got.answer.Tables[s.Read.Index]
-	switch {
-	case s.Parent == nil:
-		l.order = sequence(l.table.Len)
-		l.start, l.end = []int32{0}, []int32{int32(l.table.Len)}
-	case s.Folded:
-		l.byParent(r.table(s.Parent).Len)
-	default:
-		l.byKey(s, r.table(s.Parent))
+	parents := 1
+	if s.Parent != nil {
+		above := r.table(s.Parent)
+		parents = above.Len
+		l.shared = l.table.Len < parents
+		switch {
+		case s.Folded && l.table.Child != nil:
+			l.child = l.table.Child
+			return l // a read of at most one row has no bounds
+		case s.Folded:
+			r.byParent(l, parents)
+		default:
+			r.byKey(l, s, above)
+		}
+	} else {
+		l.start, l.end = r.ints.take(1), r.ints.take(1)
+		l.start[0], l.end[0] = 0, int32(l.table.Len)
+		if len(l.table.Order) > 0 {
+			l.order = l.table.Order
+		}
 	}
 	l.err = r.page(s, l)
 	return l
 }
 
-func sequence(n int) []int32 {
-	list := make([]int32, n)
-	for i := range list {
-		list[i] = int32(i)
-	}
-	return list
+// byParent uses the parent rows that the store named.
+func (r *run) byParent(l *link, parents int) {
+	r.group(l, l.table.Parent, parents)
+	l.start, l.end = l.start[:parents], l.start[1:]
 }
 
-// byParent uses the parent rows that the store named, which ascend.
-func (l *link) byParent(parents int) {
-	l.order = sequence(l.table.Len)
-	l.start, l.end = make([]int32, parents), make([]int32, parents)
-	row := 0
-	for p := range parents {
-		l.start[p] = int32(row)
-		for row < l.table.Len && int(l.table.Parent[row]) == p {
-			row++
+// group sorts the rows of a link's table by the number of their group, which is
+// below 0 for rows of none, and keeps the order within each. The rows of group
+// g are then order[start[g]:start[g+1]].
+func (r *run) group(l *link, groupOf []int32, groups int) {
+	l.start = r.ints.take(groups + 1)
+	clear(l.start)
+	ascending, last := len(l.table.Order) == 0, int32(0)
+	for _, g := range groupOf {
+		if g < last {
+			ascending = false
 		}
-		l.end[p] = int32(row)
-	}
-}
-
-// byKey matches by the values of key columns in their canonical form.
-func (l *link) byKey(s *plan.Step, parent *store.Table) {
-	there := make([]*store.Column, len(s.There))
-	for i, c := range s.There {
-		there[i] = &l.table.Columns[c]
-	}
-	here := make([]*store.Column, len(s.Here))
-	for i, c := range s.Here {
-		here[i] = &parent.Columns[c]
-	}
-	groups := make(map[string]int32, l.table.Len)
-	groupOf := make([]int32, l.table.Len)
-	var size []int32
-	var buf []byte
-	for row := range l.table.Len {
-		var ok bool
-		if buf, ok = store.RowKey(buf[:0], there, row); !ok {
-			groupOf[row] = -1
-			continue
-		}
-		g, known := groups[string(buf)]
-		if !known {
-			g = int32(len(size))
-			groups[string(buf)] = g
-			size = append(size, 0)
-		}
-		groupOf[row] = g
-		size[g]++
-	}
-	first := make([]int32, len(size)+1)
-	for g, n := range size {
-		first[g+1] = first[g] + n
-	}
-	l.order = make([]int32, first[len(size)])
-	next := slices.Clone(first)
-	for row, g := range groupOf {
 		if g >= 0 {
+			l.start[g+1]++
+			last = g
+		}
+	}
+	for g := range groups {
+		l.start[g+1] += l.start[g]
+	}
+	if ascending {
+		return // as stores mostly send them
+	}
+	l.order = r.ints.take(int(l.start[groups]))
+	next := r.ints.take(groups)
+	copy(next, l.start)
+	for i := range groupOf {
+		row := l.table.At(i)
+		if g := groupOf[row]; g >= 0 {
 			l.order[next[g]] = int32(row)
 			next[g]++
 		}
 	}
-	l.start, l.end = make([]int32, parent.Len), make([]int32, parent.Len)
-	for row := range parent.Len {
+}
+
+// byKey matches by the values of key columns in their canonical form: the rows
+// are numbered by their key and grouped by that number, and each parent row
+// finds its group.
+func (r *run) byKey(l *link, s *plan.Step, parent *store.Table) {
+	r.index.Reset()
+	keyOf := r.ints.take(l.table.Len)
+	for row := range keyOf {
 		var ok bool
-		if buf, ok = store.RowKey(buf[:0], here, row); !ok {
+		keyOf[row] = -1
+		if r.key, ok = l.table.AppendKey(r.key[:0], s.There, row); ok {
+			keyOf[row], _ = r.index.Add(r.key)
+		}
+	}
+	r.group(l, keyOf, r.index.Len())
+	first := l.start
+	l.start, l.end = r.ints.take(parent.Len), r.ints.take(parent.Len)
+	for row := range parent.Len {
+		l.start[row], l.end[row] = 0, 0
+		var ok bool
+		if r.key, ok = parent.AppendKey(r.key[:0], s.Here, row); !ok {
 			continue
 		}
-		if g, known := groups[string(buf)]; known {
-			l.start[row], l.end[row] = first[g], first[g+1]
+		if k := r.index.Find(r.key); k >= 0 {
+			l.start[row], l.end[row] = first[k], first[k+1]
 		}
 	}
 }
@@ -130,6 +158,12 @@ func (l *link) byKey(s *plan.Step, parent *store.Table) {
 // page sorts and cuts the rows of each parent where the store left it to the
 // engine.
 func (r *run) page(s *plan.Step, l *link) error {
+	if len(s.Sort) > 0 {
+		l.sort(s.Sort)
+	}
+	if s.Limit == nil && s.Offset == nil {
+		return nil
+	}
 	limit, offset := int64(math.MaxInt32), int64(0)
 	var err error
 	if s.Limit != nil {
@@ -140,18 +174,31 @@ func (r *run) page(s *plan.Step, l *link) error {
 	if offset, err = r.bound(s.Offset); err != nil {
 		return err
 	}
-	sorted := map[int32]bool{} // groups by their start; parents can share one
-	for p := range l.start {
-		if len(s.Sort) > 0 && l.end[p]-l.start[p] > 1 && !sorted[l.start[p]] {
-			sorted[l.start[p]] = true
-			slices.SortStableFunc(l.rows(p), func(a, b int32) int { return compareRows(l.table, s.Sort, int(a), int(b)) })
-		}
-	}
 	for p := range l.start {
 		l.start[p] = int32(min(int64(l.start[p])+offset, int64(l.end[p])))
 		l.end[p] = int32(min(int64(l.start[p])+limit, int64(l.end[p])))
 	}
 	return nil
+}
+
+// sort sorts the rows of each parent.
+func (l *link) sort(by []plan.Order) {
+	n := l.table.Len
+	if l.order != nil {
+		n = len(l.order) // without the rows of no group
+	}
+	order := make([]int32, n) // what there is may be the table's own
+	for i := range order {
+		order[i] = int32(l.at(int32(i)))
+	}
+	l.order = order
+	sorted := map[int32]bool{} // by their start; parents can share one range
+	for p, start := range l.start {
+		if rows := l.order[start:l.end[p]]; len(rows) > 1 && !sorted[start] {
+			sorted[start] = true
+			slices.SortStableFunc(rows, func(a, b int32) int { return compareRows(l.table, by, int(a), int(b)) })
+		}
+	}
 }
 
 func compareRows(t *store.Table, sort []plan.Order, a, b int) int {

@@ -15,13 +15,27 @@ import (
 type Options struct {
 	// Now tells the time, for how long requests took; nil leaves times out.
 	Now func() time.Time
+	// Send takes the beginning of a long answer while the rest is still being
+	// written; nil keeps all of it for the result. It must not keep what it is
+	// given. When it fails, the run goes on without it and the rest is lost.
+	Send func(part []byte) error
 }
 
 // A Result is what a run leaves.
 type Result struct {
-	Data   []byte // JSON: an object, or null
+	Data   []byte // JSON: an object, or null; without what Send took
 	Errors []*Error
 	Calls  []Call
+
+	run *run
+}
+
+// Free gives the memory of the result to later runs. Neither the result nor
+// what it holds may be used afterwards, but for the errors.
+func (r *Result) Free() {
+	if r.run != nil {
+		r.run.free()
+	}
 }
 
 // A Call is a store request that was made.
@@ -40,12 +54,8 @@ type Call struct {
 // shape was made for. Failures of stores are among the result's errors; the
 // fields that they do not feed are answered.
 func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts Options) *Result {
-	r := &run{
-		plan: p, vars: vars, opts: opts,
-		fetched: make([]fetched, len(p.Fetches)),
-		links:   make([]*link, len(p.Steps)),
-		badRead: map[*plan.Read]error{},
-	}
+	r := runs.Get().(*run)
+	r.begin(p, vars, opts)
 	for wave, next := 1, 0; wave <= p.Waves && ctx.Err() == nil; wave++ {
 		first := next
 		for next < len(p.Fetches) && p.Fetches[next].Wave == wave {
@@ -60,20 +70,30 @@ func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts O
 			}
 		}
 	}
-	w := &writer{run: r}
-	w.data(p.Data)
-	return &Result{Data: w.buf, Errors: w.finish(), Calls: r.calls}
+	r.buf = r.data(r.buf[:0], p.Data)
+	for i := range r.fetched {
+		if a := r.fetched[i].answer; a != nil && a.Release != nil {
+			a.Release()
+		}
+	}
+	return &Result{Data: r.buf, Errors: r.errs, Calls: r.calls, run: r}
 }
 
-// A run is the state of one execution.
+// A run is the state of one execution. Its memory is used again by later ones.
 type run struct {
 	plan    *plan.Plan
 	vars    map[string]schema.Value
 	opts    Options
-	fetched []fetched // by Fetch.ID
-	links   []*link   // by Step.ID; made when first used
-	badRead map[*plan.Read]error
+	fetched []fetched            // by Fetch.ID
+	inputs  [][]store.Input      // by Fetch.ID
+	links   []link               // by Step.ID; made when first used
+	badRead map[*plan.Read]error // reads whose arguments cannot be used
 	calls   []Call
+	index   store.Index // of whatever is matched by key just now
+	key     []byte
+	ints    arena
+
+	writer
 }
 
 // fetched is what came of a fetch: an answer or an error.
@@ -82,12 +102,58 @@ type fetched struct {
 	err    error
 }
 
+var runs = sync.Pool{New: func() any { return &run{badRead: map[*plan.Read]error{}} }}
+
+func (r *run) begin(p *plan.Plan, vars map[string]schema.Value, opts Options) {
+	r.plan, r.vars, r.opts = p, vars, opts
+	r.fetched = sized(r.fetched, len(p.Fetches))
+	clear(r.fetched)
+	r.links = sized(r.links, len(p.Steps))
+	clear(r.links)
+	r.inputs = sized(r.inputs, len(p.Fetches))
+	r.texts = sized(r.texts, len(p.Fields))
+	clear(r.texts)
+	r.calls = r.calls[:0]
+	clear(r.badRead)
+	r.ints.reset()
+	r.writer.begin()
+}
+
+// sized returns a slice of n items, the given one if it is long enough. The
+// items are those of earlier runs.
+func sized[T any](s []T, n int) []T {
+	if cap(s) < n {
+		return append(s[:cap(s)], make([]T, n-cap(s))...)
+	}
+	return s[:n]
+}
+
+// keptAnswer is the largest answer whose memory is kept for the next.
+const keptAnswer = 8 << 20
+
+func (r *run) free() {
+	clear(r.fetched)
+	clear(r.links)
+	clear(r.calls)
+	clear(r.texts)
+	r.plan, r.vars, r.opts, r.errs = nil, nil, Options{}, nil
+	if cap(r.buf) > keptAnswer {
+		return
+	}
+	runs.Put(r)
+}
+
 // wave makes all requests of one wave at the same time.
 func (r *run) wave(ctx context.Context, fetches []*plan.Fetch) {
-	calls := make([]*Call, len(fetches))
+	first := len(r.calls)
 	var wait sync.WaitGroup
-	for i, f := range fetches {
-		inputs, keys, ask := r.inputs(f)
+	type request struct {
+		fetch  *plan.Fetch
+		inputs []store.Input
+	}
+	var asked []request
+	for _, f := range fetches {
+		inputs, keys, ask := r.gather(f)
 		switch {
 		case f.Err != nil:
 			r.fetched[f.ID].err = f.Err
@@ -96,21 +162,18 @@ func (r *run) wave(ctx context.Context, fetches []*plan.Fetch) {
 			r.fetched[f.ID].answer = emptyAnswer(f)
 			continue
 		}
-		call := &Call{Wave: f.Wave, Source: f.Source, Asks: f.Request.Describe().Asks, Keys: keys}
-		calls[i] = call
-		request := func() { r.ask(ctx, f, inputs, call) }
-		if len(fetches) == 1 {
-			request()
+		r.calls = append(r.calls, Call{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys})
+		asked = append(asked, request{f, inputs})
+	}
+	for i, a := range asked {
+		call := &r.calls[first+i]
+		if i == len(asked)-1 {
+			r.ask(ctx, a.fetch, a.inputs, call)
 		} else {
-			wait.Go(request)
+			wait.Go(func() { r.ask(ctx, a.fetch, a.inputs, call) })
 		}
 	}
 	wait.Wait()
-	for _, c := range calls {
-		if c != nil {
-			r.calls = append(r.calls, *c)
-		}
-	}
 }
 
 // ask makes one request. A panic of a store's code costs its own fields only.
@@ -143,9 +206,6 @@ func emptyAnswer(f *plan.Fetch) *store.Answer {
 	a := &store.Answer{Tables: make([]*store.Table, len(f.Reads))}
 	for i, read := range f.Reads {
 		a.Tables[i] = store.NewTable(read.Store.Columns)
-		if read.Store.Parent >= 0 {
-			a.Tables[i].Parent = []int32{}
-		}
 	}
 	return a
 }
@@ -162,4 +222,22 @@ func (r *run) table(rows *plan.Rows) *store.Table {
 		t = t.Columns[c].Rows
 	}
 	return t
+}
+
+// An arena lends slices of row numbers until it is reset.
+type arena struct {
+	chunk []int32
+	used  int
+}
+
+func (a *arena) reset() { a.used = 0 }
+
+// take returns n numbers, which are not zero.
+func (a *arena) take(n int) []int32 {
+	if a.used+n > len(a.chunk) {
+		a.chunk, a.used = make([]int32, max(1024, n, 2*len(a.chunk))), 0
+	}
+	s := a.chunk[a.used : a.used+n : a.used+n]
+	a.used += n
+	return s
 }

@@ -8,182 +8,224 @@ import (
 	"osprey/core/store"
 )
 
-// A writer walks the shape of the answer and appends its bytes. A method that
-// returns false has met null where the schema forbids it: what it wrote is cut
-// back by the nearest caller whose place may be null (section 6.4.4).
+// A writer walks the shape of the answer and appends its bytes. Its methods
+// take the buffer and return it: a buffer that is a field of the writer costs
+// the collector a write barrier for each append. A method that returns false
+// has met null where the schema forbids it, or nothing was there: what it wrote
+// is cut back by the nearest caller whose place may be null (section 6.4.4).
 type writer struct {
-	run    *run
-	buf    []byte
-	path   []step
-	errs   []*Error
-	causes map[any]*Error // the last error told of each cause
-	counts map[any]int
+	buf      []byte
+	path     []step
+	errs     []*Error
+	causes   map[any]*Error // the last error told of each cause
+	counts   map[any]int
+	failures int          // errors so far, those that are only counted too
+	texts    []sharedText // by Field.ID
+	sent     int          // bytes that are no longer in the buffer
+	sending  sending
 }
 
-// A step of the path: a response name, or a list position if name is empty.
-type step struct {
-	name  string
-	index int
+// A step of the path: a field by its ID, or a list position if that is below 0.
+// It holds no pointer, so that keeping the path costs the collector nothing.
+type step struct{ field, index int32 }
+
+// sharedText has where in the answer the records of a field were written, by
+// row, so that those that many parents share are written out once and copied.
+type sharedText struct{ from, to []int32 }
+
+func (w *writer) begin() {
+	w.path, w.errs = w.path[:0], nil
+	clear(w.causes)
+	clear(w.counts)
+	w.failures, w.sent, w.sending = 0, 0, undecided
 }
 
-// pathNow returns a copy of the current path.
-func (w *writer) pathNow() []any {
-	path := make([]any, len(w.path))
-	for i, s := range w.path {
-		if s.name != "" {
-			path[i] = s.name
+// pathNow returns the current path as callers read it.
+func (r *run) pathNow() []any {
+	path := make([]any, len(r.path))
+	for i, s := range r.path {
+		if s.field >= 0 {
+			path[i] = r.plan.Fields[s.field].Name
 		} else {
-			path[i] = s.index
+			path[i] = int(s.index)
 		}
 	}
 	return path
 }
 
+func (w *writer) enter(f *plan.Field) { w.path = append(w.path, step{field: int32(f.ID)}) }
+func (w *writer) leave()              { w.path = w.path[:len(w.path)-1] }
+
 // data writes the whole answer.
-func (w *writer) data(o *plan.Object) {
-	if !w.fields(o.Cases[0].Fields, nil, 0) {
-		w.buf = append(w.buf[:0], "null"...)
+func (r *run) data(b []byte, o *plan.Object) []byte {
+	b, ok := r.fields(b, o.Cases[0].Fields, nil, 0)
+	if !ok {
+		return append(b[:0], "null"...)
 	}
+	return b
 }
 
 // fields writes an object of the fields for a row.
-func (w *writer) fields(fields []*plan.Field, t *store.Table, row int) bool {
-	w.buf = append(w.buf, '{')
-	for i, f := range fields {
-		if i > 0 {
-			w.buf = append(w.buf, ',')
+func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([]byte, bool) {
+	if len(fields) == 0 {
+		return append(b, "{}"...), true
+	}
+	for _, f := range fields {
+		b = append(b, f.Lead...)
+		mark := len(b)
+		var ok bool
+		switch f.What {
+		case plan.Leaf:
+			b, ok = r.leaf(b, f, &t.Columns[f.Column], row)
+		case plan.Constant:
+			b, ok = append(b, f.Text...), true
+		case plan.Inner:
+			r.enter(f)
+			b, ok = r.inner(b, f, &t.Columns[f.Column], row)
+			r.leave()
+		default:
+			r.enter(f)
+			b, ok = r.records(b, f, row)
+			r.leave()
 		}
-		w.buf = append(w.buf, f.Label...)
-		mark := len(w.buf)
-		if !w.field(f, t, row) {
+		if !ok {
 			if f.Null.NonNull {
-				return false
+				return b, false
 			}
-			w.buf = append(w.buf[:mark], "null"...)
+			b = append(b[:mark], "null"...)
 		}
 	}
-	w.buf = append(w.buf, '}')
-	return true
-}
-
-// field writes the value of a field; false if it is null.
-func (w *writer) field(f *plan.Field, t *store.Table, row int) bool {
-	switch f.What {
-	case plan.Leaf:
-		return w.leaf(f, &f.Null, &t.Columns[f.Column], row, false)
-	case plan.Constant:
-		w.buf = append(w.buf, f.Text...)
-		return string(f.Text) != "null"
-	}
-	w.path = append(w.path, step{name: f.Name})
-	var ok bool
-	if f.What == plan.Inner {
-		ok = w.inner(f, &t.Columns[f.Column], row)
-	} else {
-		ok = w.records(f, row)
-	}
-	w.path = w.path[:len(w.path)-1]
-	return ok
+	return append(b, '}'), true
 }
 
 // missing tells of null where the schema promises a value.
-func (w *writer) missing(f *plan.Field) {
-	w.fail(f, nil, Missing, "", fmt.Sprintf(msgRequiredNoValue, f.At))
+func (r *run) missing(f *plan.Field) {
+	r.fail(f, nil, Missing, "", fmt.Sprintf(msgRequiredNoValue, f.At))
 }
 
 // records writes the records that a field leads to.
-func (w *writer) records(f *plan.Field, row int) bool {
-	l := w.run.link(f.Step)
-	source := f.Step.Read.Fetch.Source
+func (r *run) records(b []byte, f *plan.Field, row int) ([]byte, bool) {
+	l := r.link(f.Step)
 	if l.err != nil {
-		code, msg := describe(f.Step.Read.Fetch, l.err)
-		w.fail(f, f.Step.Read.Fetch, code, source, msg)
-		return false
+		fetch := f.Step.Read.Fetch
+		code, msg := describe(fetch, l.err)
+		r.fail(f, fetch, code, fetch.Source, msg)
+		return b, false
 	}
 	if f.Step.Parent == nil {
 		row = 0
 	}
-	rows := l.rows(row)
+	from, to := l.rows(row)
 	if f.What == plan.Many {
-		return w.list(f, len(rows), func(i int) bool { return w.object(f, l.table, int(rows[i])) })
+		return r.list(b, f, l, from, to)
 	}
 	switch {
-	case len(rows) == 0:
+	case from == to:
 		if f.Null.NonNull {
-			w.missing(f)
+			r.missing(f)
 		}
-		return false
-	case len(rows) > 1:
-		w.fail(f, nil, NotUnique, source, fmt.Sprintf(msgPromisesOneRecordWere, f.At, len(rows)))
-		return false
+		return b, false
+	case to-from > 1:
+		r.fail(f, nil, NotUnique, f.Step.Read.Fetch.Source, fmt.Sprintf(msgPromisesOneRecordWere, f.At, to-from))
+		return b, false
 	}
-	return w.object(f, l.table, int(rows[0]))
+	return r.record(b, f, l, l.at(from))
 }
 
-// list writes n items; item is false for one that is null.
-func (w *writer) list(f *plan.Field, n int, item func(i int) bool) bool {
-	w.buf = append(w.buf, '[')
-	w.path = append(w.path, step{})
-	ok := true
-	for i := 0; i < n && ok; i++ {
-		if i > 0 {
-			w.buf = append(w.buf, ',')
+// list writes the records of a list.
+func (r *run) list(b []byte, f *plan.Field, l *link, from, to int32) ([]byte, bool) {
+	b = append(b, '[')
+	r.path = append(r.path, step{field: -1})
+	defer r.leave()
+	last := len(r.path) - 1
+	for i := from; i < to; i++ {
+		if i > from {
+			b = append(b, ',')
 		}
-		w.path[len(w.path)-1].index = i
-		mark := len(w.buf)
-		if !item(i) {
+		r.path[last].index = i - from
+		mark := len(b)
+		var ok bool
+		if b, ok = r.record(b, f, l, l.at(i)); !ok {
 			if f.Null.Item.NonNull {
-				ok = false
-				break
+				return b, false
 			}
-			w.buf = append(w.buf[:mark], "null"...)
+			b = append(b[:mark], "null"...)
+		}
+		if len(b) >= sendSize {
+			b = r.send(b)
 		}
 	}
-	w.path = w.path[:len(w.path)-1]
-	w.buf = append(w.buf, ']')
-	return ok
+	return append(b, ']'), true
 }
+
+// record writes one record of a step: a copy of what was written of it before,
+// where parents share it.
+func (r *run) record(b []byte, f *plan.Field, l *link, row int) ([]byte, bool) {
+	if !l.shared {
+		return r.object(b, f, l.table, row)
+	}
+	text := &r.texts[f.ID]
+	if text.from == nil {
+		text.from, text.to = r.ints.take(l.table.Len), r.ints.take(l.table.Len)
+		for i := range text.from {
+			text.from[i] = -1
+		}
+	}
+	if from := int(text.from[row]) - r.sent; text.from[row] >= 0 && from >= 0 {
+		return append(b, b[from:int(text.to[row])-r.sent]...), true
+	}
+	mark, sent, failures := len(b), r.sent, r.failures
+	b, ok := r.object(b, f, l.table, row)
+	if ok && r.failures == failures && r.sent == sent && r.sent+len(b) < maxShared {
+		text.from[row], text.to[row] = int32(sent+mark), int32(sent+len(b))
+	}
+	return b, ok
+}
+
+// maxShared bounds where in an answer a text may stand that is copied from.
+const maxShared = 1 << 30
 
 // object writes one record as its type wants it.
-func (w *writer) object(f *plan.Field, t *store.Table, row int) bool {
+func (r *run) object(b []byte, f *plan.Field, t *store.Table, row int) ([]byte, bool) {
 	o := f.Object
 	if o.Kind < 0 {
-		return w.fields(o.Cases[0].Fields, t, row)
+		return r.fields(b, o.Cases[0].Fields, t, row)
 	}
 	kind := &t.Columns[o.Kind]
 	if kind.Null[row] {
-		w.fail(f, nil, BadResult, "", fmt.Sprintf(msgRecordHasNothingTells, o.Type))
-		return false
+		r.fail(f, nil, BadResult, "", fmt.Sprintf(msgRecordHasNothingTells, o.Type))
+		return b, false
 	}
 	stored := kind.At(row)
-	i := slices.IndexFunc(o.Cases, func(c plan.Case) bool { return c.Stored == string(stored) })
-	if i < 0 {
-		w.fail(f, nil, BadResult, "", fmt.Sprintf(msgRecordKindNoType, o.Type, stored))
-		return false
+	for i := range o.Cases {
+		if o.Cases[i].Stored == string(stored) {
+			return r.fields(b, o.Cases[i].Fields, t, row)
+		}
 	}
-	return w.fields(o.Cases[i].Fields, t, row)
+	r.fail(f, nil, BadResult, "", fmt.Sprintf(msgRecordKindNoType, o.Type, stored))
+	return b, false
 }
 
 // inner writes a nested record, or a list of them.
-func (w *writer) inner(f *plan.Field, c *store.Column, row int) bool {
+func (r *run) inner(b []byte, f *plan.Field, c *store.Column, row int) ([]byte, bool) {
 	if c.Null[row] {
 		if why, bad := c.Bad[row]; bad {
-			w.fail(f, nil, BadResult, "", f.At+": "+why)
+			r.fail(f, nil, BadResult, "", f.At+": "+why)
 		} else if f.Null.NonNull {
-			w.missing(f)
+			r.missing(f)
 		}
-		return false
+		return b, false
 	}
 	first, _ := slices.BinarySearch(c.Rows.Parent, int32(row))
-	n := 0
-	for first+n < c.Rows.Len && c.Rows.Parent[first+n] == int32(row) {
-		n++
+	end := first
+	for end < c.Rows.Len && c.Rows.Parent[end] == int32(row) {
+		end++
 	}
 	if f.Null.Item != nil {
-		return w.list(f, n, func(i int) bool { return w.object(f, c.Rows, first+i) })
+		return r.list(b, f, &link{table: c.Rows}, int32(first), int32(end))
 	}
-	if n == 0 {
-		return false
+	if first == end {
+		return b, false
 	}
-	return w.object(f, c.Rows, first)
+	return r.object(b, f, c.Rows, first)
 }

@@ -185,9 +185,22 @@ func (g group) subsets() []*language.SelectionSet {
 }
 
 // newField starts a field of the answer.
-func newField(g group, def *schema.Field) *Field {
-	label, _ := json.Marshal(g.name)
-	return &Field{Name: g.name, Label: append(label, ':'), At: def.Coordinate(), Pos: g.fields[0].Start(), Null: nullness(def.Type)}
+func (b *builder) newField(g group, def *schema.Field) *Field {
+	f := &Field{ID: len(b.plan.Fields), Name: g.name, At: def.Coordinate(), Pos: g.fields[0].Start(), Null: nullness(def.Type)}
+	b.plan.Fields = append(b.plan.Fields, f)
+	return f
+}
+
+// lead gives the fields of an object what stands before their values.
+func lead(fields []*Field) []*Field {
+	for i, f := range fields {
+		f.Lead = []byte{','}
+		if i == 0 {
+			f.Lead[0] = '{'
+		}
+		f.Lead = append(append(f.Lead, quoted(f.Name)...), ':')
+	}
+	return fields
 }
 
 func (b *builder) here() string { return strings.Join(b.path, ".") }
@@ -204,7 +217,7 @@ func (b *builder) rootFields(root *schema.Object, set *language.SelectionSet) []
 		b.path = append(b.path, g.name)
 		def := root.Field(name)
 		bound := b.bound.Root(def)
-		f := newField(g, def)
+		f := b.newField(g, def)
 		node := b.read(nil, g, bound)
 		b.follow(f, g, bound, node)
 		fields = append(fields, f)
@@ -213,7 +226,7 @@ func (b *builder) rootFields(root *schema.Object, set *language.SelectionSet) []
 			b.finishField()
 		}
 	}
-	return fields
+	return lead(fields)
 }
 
 // finishField makes the next root field of a mutation wait for this one:
@@ -264,7 +277,7 @@ func (b *builder) fields(r *rows, object *binding.Object, sets []*language.Selec
 	for _, g := range b.collect(sets, object.Type) {
 		name := g.fields[0].Name.Text
 		if name == "__typename" {
-			f := newField(g, b.bound.Schema.TypeName(object.Type))
+			f := b.newField(g, b.bound.Schema.TypeName(object.Type))
 			f.What, f.Text = Constant, quoted(object.Type.Name)
 			fields = append(fields, f)
 			continue
@@ -273,7 +286,7 @@ func (b *builder) fields(r *rows, object *binding.Object, sets []*language.Selec
 		fields = append(fields, b.field(r, g, object.Fields[name]))
 		b.path = b.path[:len(b.path)-1]
 	}
-	return fields
+	return lead(fields)
 }
 
 func quoted(s string) []byte {
@@ -282,13 +295,16 @@ func quoted(s string) []byte {
 }
 
 func (b *builder) field(r *rows, g group, bound *binding.Field) *Field {
-	f := newField(g, bound.Def)
+	f := b.newField(g, bound.Def)
 	switch bound.How {
 	case binding.Column:
 		f.What, f.Codec = Leaf, bound.Codec
 		f.Column = r.column(bound.Wanted)
 		if bound.Enum != nil {
-			f.Names = bound.Enum.Names
+			f.Names = make(map[string][]byte, len(bound.Enum.Names))
+			for stored, name := range bound.Enum.Names {
+				f.Names[stored] = quoted(name)
+			}
 		}
 	case binding.Nested:
 		f.What = Inner

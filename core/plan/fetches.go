@@ -53,7 +53,9 @@ func (b *builder) fetches(prepare Prepare) {
 			for i, r := range f.Reads {
 				reads[i] = r.Store
 			}
-			f.Request, f.Err = prepare(f.Source, reads)
+			if f.Request, f.Err = prepare(f.Source, reads); f.Err == nil {
+				f.Asks = f.Request.Describe().Asks
+			}
 		}
 	}
 }

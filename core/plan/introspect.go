@@ -15,11 +15,11 @@ import (
 func (b *builder) meta(g group, root *schema.Object) *Field {
 	name := g.fields[0].Name.Text
 	if name == "__typename" {
-		f := newField(g, b.bound.Schema.TypeName(root))
+		f := b.newField(g, b.bound.Schema.TypeName(root))
 		f.What, f.Text = Constant, quoted(root.Name)
 		return f
 	}
-	f := newField(g, b.bound.Schema.Meta(name))
+	f := b.newField(g, b.bound.Schema.Meta(name))
 	f.What = Constant
 	var value any = b.bound.Schema
 	if name == "__type" {

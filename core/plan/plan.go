@@ -27,7 +27,8 @@ type Plan struct {
 	Steps   []*Step
 	Fetches []*Fetch // in the order of their waves
 	Waves   int
-	Data    *Object // the shape of the answer
+	Data    *Object  // the shape of the answer
+	Fields  []*Field // all fields of Data, by their ID
 	Shape   Shape
 }
 
@@ -37,6 +38,7 @@ type Fetch struct {
 	Wave   int // from 1
 	Source string
 	Reads  []*Read
+	Asks   string // what it asks, for callers; set with the request
 	// Request is prepared by the source. It is nil if the plan was made without
 	// stores, or if Err says why it could not be prepared.
 	Request store.Request
@@ -149,16 +151,17 @@ const (
 
 // A Field is one field of the answer.
 type Field struct {
-	What  What
-	Name  string // the response name
-	Label []byte // the name as JSON with its colon
-	At    string // schema coordinate
-	Pos   language.Pos
-	Null  Nullness
+	What What
+	Name string // the response name
+	ID   int    // position in Plan.Fields
+	Lead []byte // what stands before the value: a brace or comma, the name as JSON, a colon
+	At   string // schema coordinate
+	Pos  language.Pos
+	Null Nullness
 
 	Column int // of Leaf and Inner
 	Codec  binding.Codec
-	Names  map[string]string // of an enum: its names by stored spelling
+	Names  map[string][]byte // of an enum: its names as JSON by stored spelling
 	Text   []byte            // of Constant
 	Step   *Step             // of One and Many
 	Object *Object           // of One, Many and Inner

@@ -32,12 +32,12 @@ func AppendKey(buf []byte, c *Column, row int) ([]byte, bool) {
 	return append(buf, 0), true
 }
 
-// RowKey appends the canonical form of the values of a row in several columns.
-// It returns false if one of them is null.
-func RowKey(buf []byte, columns []*Column, row int) ([]byte, bool) {
+// AppendKey appends the canonical form of the values of a row in several
+// columns. It returns false if one of them is null.
+func (t *Table) AppendKey(buf []byte, columns []int, row int) ([]byte, bool) {
 	ok := true
 	for _, c := range columns {
-		if buf, ok = AppendKey(buf, c, row); !ok {
+		if buf, ok = AppendKey(buf, &t.Columns[c], row); !ok {
 			return buf, false
 		}
 	}
@@ -59,11 +59,13 @@ func (c *Column) AppendAs(from *Column, row int) bool {
 	}
 	switch {
 	case c.Kind.inBytes() && from.Kind.inBytes():
-		text := string(from.At(row))
-		if c.Kind == UUID {
-			if text = strings.ToLower(text); !isUUID(text) {
-				return false
-			}
+		if c.Kind != UUID || from.Kind == UUID {
+			c.AppendBytes(from.At(row))
+			break
+		}
+		text := strings.ToLower(string(from.At(row)))
+		if !isUUID(text) {
+			return false
 		}
 		c.AppendText(text)
 	case c.Kind == Int && from.Kind.inBytes():

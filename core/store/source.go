@@ -132,6 +132,9 @@ type Description struct {
 type Answer struct {
 	Tables   []*Table // one for each read
 	Requests int      // round trips made
+	// Release gives the tables' memory back for the next answer, when nothing
+	// of them is needed any more; nil if there is nothing to give back.
+	Release func()
 }
 
 // Records returns the number of rows of all tables.

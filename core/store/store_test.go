@@ -41,8 +41,12 @@ func TestKeysAreEqualByValue(t *testing.T) {
 	if _, ok := AppendKey(nil, column(Int, "-"), 0); ok {
 		t.Errorf("null has a key")
 	}
-	ab, _ := RowKey(nil, []*Column{column(Text, "a"), column(Text, "bc")}, 0)
-	cd, _ := RowKey(nil, []*Column{column(Text, "ab"), column(Text, "c")}, 0)
+	rowKey := func(a, b string) []byte {
+		t := Table{Columns: []Column{*column(Text, a), *column(Text, b)}}
+		key, _ := t.AppendKey(nil, []int{0, 1}, 0)
+		return key
+	}
+	ab, cd := rowKey("a", "bc"), rowKey("ab", "c")
 	if string(ab) == string(cd) {
 		t.Errorf("(a, bc) and (ab, c) have the same key %q", ab)
 	}

@@ -7,9 +7,17 @@ import "fmt"
 type Table struct {
 	Len     int // number of rows
 	Columns []Column
-	// Parent holds, for a folded read or nested records, the row of the table
-	// above that each row belongs to, in ascending order; nil for other reads.
+	// Order has the rows in the order that was asked for; empty if they are in
+	// it already.
+	Order []int32
+	// Parent holds, for nested records and for a folded read of any number of
+	// rows, the row of the table above that each row belongs to; for nested
+	// records in ascending order. It is nil for other reads.
 	Parent []int32
+	// Child holds, for a folded read of at most one row for each row above
+	// ([Read.Single]), that row for each row of the table above, or -1. Rows
+	// above can share one.
+	Child []int32
 }
 
 // NewTable returns an empty table for the wanted columns.
@@ -21,11 +29,40 @@ func NewTable(wanted []Wanted) *Table {
 	return t
 }
 
+// At returns the row at a place in the order that was asked for.
+func (t *Table) At(place int) int {
+	if len(t.Order) > 0 {
+		return int(t.Order[place])
+	}
+	return place
+}
+
+// Reset makes the table empty and keeps its memory for the next rows.
+func (t *Table) Reset() {
+	t.Len, t.Order, t.Parent, t.Child = 0, t.Order[:0], t.Parent[:0], t.Child[:0]
+	for i := range t.Columns {
+		t.Columns[i].Reset()
+	}
+}
+
+// Reset makes the column empty and keeps its memory for the next values.
+func (c *Column) Reset() {
+	c.Null, c.Ints, c.Floats, c.Bytes, c.Ends = c.Null[:0], c.Ints[:0], c.Floats[:0], c.Bytes[:0], c.Ends[:0]
+	c.Gaps, c.Bad = false, nil
+	if c.Elem != nil {
+		c.Elem.Reset()
+	}
+	if c.Rows != nil {
+		c.Rows.Reset()
+	}
+}
+
 // A Column holds one value for each row of a table. It is filled from front to
 // back by the Append methods.
 type Column struct {
 	Kind   Kind
 	Null   []bool    // one for each row
+	Gaps   bool      // some row has no value
 	Ints   []int64   // see the kinds
 	Floats []float64 // of Float
 	Bytes  []byte    // the values of all rows behind each other
@@ -53,7 +90,7 @@ func (c *Column) Len() int { return len(c.Null) }
 
 // AppendNull adds a row without a value.
 func (c *Column) AppendNull() {
-	c.Null = append(c.Null, true)
+	c.Null, c.Gaps = append(c.Null, true), true
 	c.pad()
 }
 

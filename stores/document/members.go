@@ -10,33 +10,32 @@ import (
 
 // members is what a read was asked with, by value.
 type members struct {
-	keys  map[string]bool   // combinations of keys
-	where []map[string]bool // values of each condition
+	keys  store.Index   // combinations of keys
+	where []store.Index // values of each condition
 }
 
-func newMembers(read *store.Read, in *store.Input) members {
-	m := members{keys: map[string]bool{}}
+func newMembers(read *store.Read, in *store.Input) *members {
+	m := &members{where: make([]store.Index, len(read.Where))}
 	if len(in.Keys) > 0 {
-		columns := make([]*store.Column, len(in.Keys))
-		for i := range in.Keys {
-			columns[i] = &in.Keys[i]
-		}
-		for row := range in.Keys[0].Len() {
-			if key, ok := store.RowKey(nil, columns, row); ok {
-				m.keys[string(key)] = true
-			}
-		}
+		addKeys(&m.keys, in.Keys)
 	}
 	for n := range read.Where {
-		values := map[string]bool{}
-		for row := range in.Where[n].Len() {
-			if key, ok := store.AppendKey(nil, &in.Where[n], row); ok {
-				values[string(key)] = true
-			}
-		}
-		m.where = append(m.where, values)
+		addKeys(&m.where[n], in.Where[n:n+1])
 	}
 	return m
+}
+
+func addKeys(x *store.Index, columns []store.Column) {
+	t := store.Table{Columns: columns}
+	all := make([]int, len(columns))
+	for i := range all {
+		all[i] = i
+	}
+	for row := range columns[0].Len() {
+		if key, ok := t.AppendKey(nil, all, row); ok {
+			x.Add(key)
+		}
+	}
 }
 
 // has reports whether a document is one of those that the read asked for.
@@ -50,14 +49,14 @@ func (m *members) has(read *store.Read, doc bson.Raw) bool {
 			return false
 		}
 	}
-	if len(read.Keys) > 0 && !m.keys[string(key)] {
+	if len(read.Keys) > 0 && m.keys.Find(key) < 0 {
 		return false
 	}
 	for n, c := range read.Where {
 		one := store.Column{Kind: c.Kind}
 		appendValue(&one, &store.Wanted{Kind: c.Kind}, at(doc, c.Path))
 		value, ok := store.AppendKey(nil, &one, 0)
-		if !ok || !m.where[n][string(value)] {
+		if !ok || m.where[n].Find(value) < 0 {
 			return false
 		}
 	}

@@ -177,7 +177,7 @@ func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, err
 		return nil, fail(ctx, err)
 	}
 	defer cursor.Close(ctx)
-	members := make([]members, len(r.reads))
+	members := make([]*members, len(r.reads))
 	if len(r.reads) > 1 {
 		for i, read := range r.reads {
 			members[i] = newMembers(read, &in[i])

@@ -7,9 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
-	"slices"
 	"strings"
-	"time"
 
 	"osprey/core/store"
 )
@@ -20,24 +18,17 @@ import (
 
 // sentType returns the SQL type in which a column is sent. What has no binary
 // form that Osprey reads is sent as text.
-func sentType(f *store.Field, w *store.Wanted) string {
-	switch f.Kind {
-	case store.Text, store.Decimal:
+func sentType(f *store.Field) string {
+	switch {
+	case len(f.Values) > 0:
+		return f.Type // an enum's binary form is its label
+	case f.Kind == store.Text || f.Kind == store.Decimal:
 		return "text"
-	case store.List:
-		if f.Elem == store.Text || f.Elem == store.Decimal {
-			return "text[]"
-		}
+	}
+	if f.Kind == store.List && (f.Elem == store.Text || f.Elem == store.Decimal) {
+		return "text[]"
 	}
 	return f.Type
-}
-
-// cast writes an expression in the type in which it is sent.
-func cast(expr string, f *store.Field, o out) string {
-	if o.slot >= 0 && o.typ != f.Type {
-		return expr + "::" + o.typ
-	}
-	return expr
 }
 
 // arrayCast returns the cast of a parameter that holds many values to compare
@@ -61,6 +52,9 @@ func singleCast(f *store.Field, kind store.Kind) string {
 	case store.Bool:
 		return "::bool"
 	case store.Time, store.Date:
+		if typ := momentType(f); typ != f.Type {
+			return "::" + typ + "::" + f.Type // a domain
+		}
 		return "::" + f.Type
 	case store.Text:
 		if len(f.Values) == 0 && plainText(f.Type) {
@@ -70,68 +64,24 @@ func singleCast(f *store.Field, kind store.Kind) string {
 	return "::text::" + f.Type
 }
 
+// momentType returns the type in which a moment or day is sent to be compared
+// with a column.
+func momentType(f *store.Field) string {
+	switch {
+	case f.Kind == store.Date:
+		return "date"
+	case f.Type == "timestamp without time zone":
+		return f.Type
+	}
+	return "timestamp with time zone"
+}
+
 func plainText(typ string) bool {
 	switch typ {
 	case "text", "character varying", "character", "name":
 		return true
 	}
 	return false
-}
-
-// argument returns the values of a column as a parameter: an array, or one
-// value, or nil if there is none. Values that the database could not even take
-// equal nothing stored, and are left out.
-func argument(c *store.Column, f *store.Field, many bool) any {
-	switch c.Kind {
-	case store.Int:
-		return oneOrAll(slices.Clone(c.Ints), many)
-	case store.Float:
-		return oneOrAll(slices.Clone(c.Floats), many)
-	case store.Bool:
-		values := make([]bool, len(c.Ints))
-		for i, v := range c.Ints {
-			values[i] = v != 0
-		}
-		return oneOrAll(values, many)
-	case store.Time:
-		values := make([]time.Time, len(c.Ints))
-		for i, v := range c.Ints {
-			values[i] = time.UnixMicro(v).UTC()
-		}
-		return oneOrAll(values, many)
-	case store.Date:
-		values := make([]time.Time, len(c.Ints))
-		for i, v := range c.Ints {
-			values[i] = time.Unix(v*24*3600, 0).UTC()
-		}
-		return oneOrAll(values, many)
-	}
-	values := make([]string, 0, c.Len())
-	for i := range c.Len() {
-		var v string
-		if c.Kind == store.Clock {
-			v = string(store.AppendClock(nil, c.Ints[i]))
-		} else {
-			v = string(c.At(i))
-		}
-		if strings.IndexByte(v, 0) < 0 && (len(f.Values) == 0 || slices.Contains(f.Values, v)) {
-			values = append(values, v)
-		}
-	}
-	return oneOrAll(values, many)
-}
-
-func oneOrAll[T any](values []T, many bool) any {
-	switch {
-	case many:
-		if values == nil {
-			values = []T{}
-		}
-		return values
-	case len(values) == 0:
-		return nil
-	}
-	return values[0]
 }
 
 // A decoder appends a value in binary form to a column.

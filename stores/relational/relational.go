@@ -4,9 +4,8 @@
 // Related records that are at most one for each row are joined to it. Every
 // other relationship is a branch of its own; the branches are joined by UNION
 // ALL, told apart by a number in each row, and every row says which row above
-// it belongs to and where it stands among its siblings, so nothing depends on
-// the order in which the database sends them. One statement is also one
-// snapshot: an answer never mixes two states of the store.
+// it belongs to. One statement is also one snapshot: an answer never mixes two
+// states of the store.
 //
 // Values are read in the database's binary form and appended to columns; no
 // value is boxed and no row is a struct.
@@ -58,6 +57,9 @@ func Open(c Config) (*Source, error) {
 	// the better plan brings. Bounds that matter to the plan are in the text.
 	cfg.RuntimeParams["plan_cache_mode"] = "force_generic_plan"
 	cfg.RuntimeParams["jit"] = "off"
+	// The rows of a branch are used in the order that the branch asks for, which
+	// only a parallel plan could mix with those of others.
+	cfg.RuntimeParams["max_parallel_workers_per_gather"] = "0"
 	db := sqlx.NewDb(stdlib.OpenDB(*cfg), "pgx")
 	db.SetMaxOpenConns(c.Pool)
 	db.SetMaxIdleConns(c.Pool)
@@ -83,32 +85,27 @@ func (s *Source) Ping(ctx context.Context) error {
 func (s *Source) Close() error { return s.db.Close() }
 
 // query runs a statement on a connection of the pool and hands each row's raw
-// values to row, which must not keep them. A connection that turns out to be
-// dead, since the database was restarted, is replaced: reading twice is safe.
-func (s *Source) query(ctx context.Context, statement string, args []any, begin func(), row func(values [][]byte) error) error {
+// values to c. A connection that turns out to be dead, since the database was
+// restarted, is replaced, and a statement whose preparation no longer holds is
+// prepared again: reading twice is safe.
+func (s *Source) query(ctx context.Context, statement string, args [][]byte, c *collector) error {
 	ctx, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
 	for attempt := 0; ; attempt++ {
-		begin()
-		dead := false
-		err := s.onConnection(ctx, func(conn *pgx.Conn) error {
-			rows, err := conn.Query(ctx, statement, append([]any{pgx.QueryResultFormats{pgx.BinaryFormatCode}}, args...)...)
-			if err == nil {
-				for rows.Next() {
-					if err = row(rows.RawValues()); err != nil {
-						break
-					}
-				}
-				rows.Close()
-				err = errors.Join(err, rows.Err())
+		c.begin()
+		again := false
+		err := s.onConnection(ctx, func(conn *pgconn.PgConn) error {
+			known := statementsOf(conn)
+			err := known.run(ctx, conn, statement, args, c.row)
+			if err != nil {
+				again = conn.IsClosed() || known.forget(ctx, conn, statement, err)
 			}
-			dead = err != nil && conn.IsClosed()
 			return err
 		})
 		if err == nil {
 			return nil
 		}
-		if dead && ctx.Err() == nil && attempt < s.pool {
+		if again && ctx.Err() == nil && attempt < s.pool {
 			continue
 		}
 		return fail(ctx, err)
@@ -116,13 +113,13 @@ func (s *Source) query(ctx context.Context, statement string, args []any, begin 
 }
 
 // onConnection lends the driver's own connection.
-func (s *Source) onConnection(ctx context.Context, use func(*pgx.Conn) error) error {
+func (s *Source) onConnection(ctx context.Context, use func(*pgconn.PgConn) error) error {
 	conn, err := s.db.Conn(ctx)
 	if err != nil {
 		return err
 	}
 	defer conn.Close()
-	return conn.Raw(func(driver any) error { return use(driver.(*stdlib.Conn).Conn()) })
+	return conn.Raw(func(driver any) error { return use(driver.(*stdlib.Conn).Conn().PgConn()) })
 }
 
 // fail turns an error of the driver into one of the port.

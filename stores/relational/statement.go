@@ -8,33 +8,11 @@ import (
 	"osprey/core/store"
 )
 
-// A statement is the reads of a request laid out as one SQL statement.
+// A statement is a layout while its text is written.
 type statement struct {
-	catalogue *store.Catalogue
-	reads     []*store.Read
-	branches  []*branch
-	of        []*branch // the branch that each read is part of
-	slots     []string  // the SQL type of each value behind the three of every row
-	params    []param   // filled while a text is written
-}
-
-// A branch is a read with those of at most one row each that are joined to it.
-type branch struct {
-	number   int
-	read     int // the read whose rows are the branch's rows
-	host     *branch
-	joined   []int // further reads, parents before children
-	outs     []out
-	children bool // other branches hang from this one, so it must have a name
-}
-
-// An out is a value that a branch selects.
-type out struct {
-	read   int
-	path   string
-	column int    // in the read's columns, or -1 for a value that only links
-	slot   int    // position among the slots, or -1 if it is not sent
-	typ    string // SQL type as it is sent
+	*layout
+	bounds []int64 // of each read, rounded up
+	params []param
 }
 
 // A param is a parameter of the statement: its value comes from the inputs.
@@ -53,131 +31,21 @@ const (
 	offsetParam
 )
 
-// layOut decides the branches and what each selects.
-func layOut(catalogue *store.Catalogue, reads []*store.Read) (*statement, error) {
-	s := &statement{catalogue: catalogue, reads: reads, of: make([]*branch, len(reads))}
-	for i, r := range reads {
-		if catalogue.Sets[r.Set] == nil {
-			return nil, fmt.Errorf("there is no table %s", r.Set)
-		}
-		if r.Parent >= 0 && r.Single && !r.Limit && !r.Offset {
-			s.of[i] = s.of[r.Parent]
-			s.of[i].joined = append(s.of[i].joined, i)
-			continue
-		}
-		b := &branch{number: len(s.branches), read: i}
-		if r.Parent >= 0 {
-			b.host = s.of[r.Parent]
-			b.host.children = true
-		}
-		s.of[i] = b
-		s.branches = append(s.branches, b)
-	}
-	for i, r := range reads {
-		for c := range r.Columns {
-			if err := s.send(i, c); err != nil {
-				return nil, err
-			}
-		}
-		switch {
-		case r.Parent < 0:
-		case s.of[i].read == i:
-			for _, path := range r.Here {
-				s.link(r.Parent, path)
-			}
-		default:
-			s.sendPresence(i)
-		}
-	}
-	for _, b := range s.branches {
-		s.allot(b)
-	}
-	return s, nil
-}
-
-// field returns what the catalogue says of a read's field.
-func (s *statement) field(read int, path string) *store.Field {
-	return s.catalogue.Sets[s.reads[read].Set].Field(path)
-}
-
-// send adds a wanted column to what its branch selects.
-func (s *statement) send(read, column int) error {
-	w := &s.reads[read].Columns[column]
-	f := s.field(read, w.Path)
-	if f == nil {
-		return fmt.Errorf("the table %s has no column %s", s.reads[read].Set, w.Path)
-	}
-	b := s.of[read]
-	b.outs = append(b.outs, out{read: read, path: w.Path, column: column, slot: 0, typ: sentType(f, w)})
-	return nil
-}
-
-// sendPresence adds the value that tells whether a joined row was found: the
-// first field by which it is joined.
-func (s *statement) sendPresence(read int) {
-	path := s.reads[read].There[0]
-	f := s.field(read, path)
-	b := s.of[read]
-	b.outs = append(b.outs, out{read: read, path: path, column: -1, slot: 0, typ: sentType(f, &store.Wanted{Kind: f.Kind})})
-}
-
-// link adds a value that a branch hanging from read's branch is joined by.
-func (s *statement) link(read int, path string) {
-	b := s.of[read]
-	if !slices.ContainsFunc(b.outs, func(o out) bool { return o.read == read && o.path == path && o.slot < 0 }) {
-		b.outs = append(b.outs, out{read: read, path: path, column: -1, slot: -1})
-	}
-}
-
-// linkName returns the name of a linking value in a branch's common table.
-func (s *statement) linkName(read int, path string) string {
-	for i, o := range s.of[read].outs {
-		if o.read == read && o.path == path && o.slot < 0 {
-			return fmt.Sprintf("c%d", i)
-		}
-	}
-	panic("relational: no link " + path)
-}
-
-// allot gives each sent value of a branch a slot of its type. Branches share
-// slots, so that rows are no wider than the widest branch needs.
-func (s *statement) allot(b *branch) {
-	taken := make([]bool, len(s.slots))
-	for i := range b.outs {
-		o := &b.outs[i]
-		if o.slot < 0 {
-			continue
-		}
-		o.slot = slices.IndexFunc(s.slots, func(t string) bool { return t == o.typ })
-		for o.slot >= 0 && taken[o.slot] {
-			next := slices.Index(s.slots[o.slot+1:], o.typ)
-			if next < 0 {
-				o.slot = -1
-				break
-			}
-			o.slot += 1 + next
-		}
-		if o.slot < 0 {
-			o.slot = len(s.slots)
-			s.slots = append(s.slots, o.typ)
-			taken = append(taken, false)
-		}
-		taken[o.slot] = true
-	}
-}
-
 // text writes the statement. The bounds are those of the inputs, rounded up to
 // powers of two: a bound in the text lets the database plan for it, and few
 // texts keep their plans prepared. The exact bound is a parameter around it.
-func (laid statement) text(bounds []int64) (text string, params []param) {
-	s := &laid // a copy: texts are written while other runs read the layout
-	s.params = nil
+//
+// A branch that others hang from is a common table b0, b1 …, whose columns are
+// o, the row's number, p, the number of the row above, and c0, c1 … for the
+// branch's values. Tables are named t and the number of their read.
+func (l *layout) text(bounds []int64) (text string, params []param) {
+	s := &statement{layout: l, bounds: bounds}
 	var w writer
 	separator := "WITH "
-	for _, b := range s.branches {
-		if b.children {
+	for _, b := range l.branches {
+		if b.common {
 			w.add(separator, fmt.Sprintf("b%d AS (", b.number))
-			s.branch(&w, b, bounds)
+			s.commonTable(&w, b)
 			w.add(")")
 			separator = ",\n"
 		}
@@ -185,37 +53,19 @@ func (laid statement) text(bounds []int64) (text string, params []param) {
 	if separator != "WITH " {
 		w.add("\n")
 	}
-	for i, b := range s.branches {
+	for i, b := range l.branches {
 		if i > 0 {
 			w.add("\nUNION ALL\n")
 		}
-		w.add(fmt.Sprintf("SELECT %d, o, p", b.number))
-		for slot, typ := range s.slots {
-			w.add(", ")
-			if name, ok := b.slotName(slot); ok {
-				w.add(name)
-			} else {
-				w.add("NULL::", typ)
-			}
+		if l.several() {
+			w.add("(")
 		}
-		if b.children {
-			w.add(fmt.Sprintf(" FROM b%d", b.number))
-			continue
+		s.branch(&w, b)
+		if l.several() {
+			w.add(")")
 		}
-		w.add(" FROM (")
-		s.branch(&w, b, bounds)
-		w.add(fmt.Sprintf(") b%d", b.number))
 	}
 	return w.String(), s.params
-}
-
-func (b *branch) slotName(slot int) (string, bool) {
-	for i, o := range b.outs {
-		if o.slot == slot {
-			return fmt.Sprintf("c%d", i), true
-		}
-	}
-	return "", false
 }
 
 type writer struct{ strings.Builder }
@@ -233,66 +83,151 @@ func column(alias string, read int, path string) string {
 	return fmt.Sprintf("%s%d.%s", alias, read, quote(path))
 }
 
-// branch writes the SELECT of a branch: o is the row's number, p the number of
-// the row above, and c0, c1 … its values.
-func (s *statement) branch(w *writer, b *branch, bounds []int64) {
+// commonTable writes the SELECT of a branch's common table.
+func (s *statement) commonTable(w *writer, b *branch) {
 	r := s.reads[b.read]
-	t := fmt.Sprintf("t%d", b.read)
 	switch {
 	case b.host == nil:
-		w.add("SELECT ", t, ".o AS o, 0::int8 AS p")
-	case r.Limit || r.Offset:
-		w.add("SELECT row_number() OVER (ORDER BY h.o, ", t, ".o) AS o, h.o AS p")
+		w.add(fmt.Sprintf("SELECT t%d.%s AS o", b.read, number))
+	case s.bounded(b.read):
+		w.add(fmt.Sprintf("SELECT row_number() OVER (ORDER BY h.o, t%d.%s) AS o, h.o AS p", b.read, number))
 	default:
 		w.add("SELECT row_number() OVER (ORDER BY h.o", s.orderKeys(b.read, ", "), ") AS o, h.o AS p")
 	}
 	for i, o := range b.outs {
-		w.add(", ", cast(column("t", o.read, o.path), s.field(o.read, o.path), o), fmt.Sprintf(" AS c%d", i))
+		if b.isInside(o.read) {
+			w.add(", ", column("t", o.read, o.path), fmt.Sprintf(" AS c%d", i))
+		}
+	}
+	w.add("\n  FROM ")
+	if r.Parent < 0 {
+		s.root(w, b, true)
+	} else {
+		s.child(w, b)
+	}
+	s.joins(w, b, b.inside)
+}
+
+// branch writes the SELECT whose rows are sent.
+func (s *statement) branch(w *writer, b *branch) {
+	w.add("SELECT ")
+	separator := ""
+	if s.several() {
+		w.add(fmt.Sprint(b.number))
+		separator = ", "
+	}
+	for slot, typ := range s.slots {
+		w.add(separator, s.value(b, slot, typ))
+		separator = ", "
+	}
+	if len(s.slots) == 0 {
+		w.add(strings.TrimPrefix(separator+"1", ", ")) // nothing is wanted but that the row is there
 	}
 	w.add("\n  FROM ")
 	switch {
+	case b.common:
+		w.add(fmt.Sprintf("b%d b", b.number))
+		s.joins(w, b, b.outside())
 	case b.host == nil:
-		s.root(w, b, bounds)
-	case r.Limit || r.Offset:
-		w.add(fmt.Sprintf("b%d h CROSS JOIN LATERAL (SELECT row_number() OVER () AS o, q.* FROM (SELECT ", b.host.number), s.columnList(b), "\n    FROM ")
-		if r.Through != nil {
-			w.add(quote(r.Through.Set), fmt.Sprintf(" m%d, ", b.read))
-		}
-		s.table(w, b.read)
-		w.add("\n   WHERE ", s.linked(b.read), s.conditions(b.read), s.orderBy(b.read))
-		s.bounded(w, b.read, bounds)
-		w.add(") ", t)
+		s.root(w, b, s.numbered(b))
+		s.joins(w, b, b.joined)
 	default:
-		w.add(fmt.Sprintf("b%d h JOIN ", b.host.number))
-		if r.Through != nil {
-			w.add(quote(r.Through.Set), fmt.Sprintf(" m%d ON ", b.read), s.equal(fmt.Sprintf("m%d", b.read), r.Through.Here, b.read), "\n  JOIN ")
-		}
-		s.table(w, b.read)
-		w.add(" ON ")
-		if r.Through != nil {
-			w.add(pairJoin(b.read, r))
+		s.child(w, b)
+		s.joins(w, b, b.joined)
+		if s.bounded(b.read) {
+			w.add(fmt.Sprintf("\n ORDER BY h.o, t%d.%s", b.read, number))
 		} else {
-			w.add(s.equal(t, r.There, b.read))
+			w.add("\n ORDER BY h.o", s.orderKeys(b.read, ", "))
 		}
-		w.add(s.conditions(b.read))
 	}
-	for _, j := range b.joined {
-		jr := s.reads[j]
-		w.add("\n  LEFT JOIN ")
-		s.table(w, j)
-		w.add(" ON ")
-		for k := range jr.There {
+}
+
+// value writes what a branch sends in a slot.
+func (s *statement) value(b *branch, slot int, typ string) string {
+	switch {
+	case slot == b.row && b.common:
+		return "b.o"
+	case slot == b.row:
+		return fmt.Sprintf("t%d.%s", b.read, number)
+	case slot == b.above && b.common:
+		return "b.p"
+	case slot == b.above:
+		return "h.o"
+	}
+	for i, o := range b.outs {
+		if o.slot != slot {
+			continue
+		}
+		expr := column("t", o.read, o.path)
+		if b.isInside(o.read) {
+			expr = fmt.Sprintf("b.c%d", i)
+		}
+		if f := s.field(o.read, o.path); o.typ != f.Type {
+			return expr + "::" + o.typ
+		}
+		return expr
+	}
+	return "NULL::" + typ
+}
+
+// bounded reports whether the store bounds a read's rows.
+func (s *statement) bounded(read int) bool { return s.reads[read].Limit || s.reads[read].Offset }
+
+// joins writes the joins of reads of at most one row. Their parents are named
+// either directly or, where they are part of the common table b, by it.
+func (s *statement) joins(w *writer, b *branch, reads []int) {
+	for _, j := range reads {
+		r := s.reads[j]
+		w.add("\n  LEFT JOIN ", s.table(j), " ON ")
+		for k := range r.There {
 			if k > 0 {
 				w.add(" AND ")
 			}
-			w.add(column("t", j, jr.There[k]), " = ", column("t", jr.Parent, jr.Here[k]))
+			here := column("t", r.Parent, r.Here[k])
+			if b.isInside(r.Parent) && !b.isInside(j) {
+				here = "b." + s.linkName(r.Parent, r.Here[k])
+			}
+			w.add(column("t", j, r.There[k]), " = ", here)
 		}
 		w.add(s.conditions(j))
 	}
 }
 
-func (s *statement) table(w *writer, read int) {
-	w.add(quote(s.reads[read].Set), fmt.Sprintf(" t%d", read))
+// linkName returns the name of a linking value in a common table.
+func (s *statement) linkName(read int, path string) string {
+	for i, o := range s.of[read].outs {
+		if o.read == read && o.path == path {
+			return fmt.Sprintf("c%d", i)
+		}
+	}
+	panic("relational: no link " + path)
+}
+
+// table names a read's table.
+func (s *statement) table(read int) string {
+	return quote(s.reads[read].Set) + fmt.Sprintf(" t%d", read)
+}
+
+// child writes the rows of a read that hangs from a row h of its host.
+func (s *statement) child(w *writer, b *branch) {
+	r := s.reads[b.read]
+	host := fmt.Sprintf("b%d h", b.host.number)
+	own := s.table(b.read)
+	pairs := ""
+	if r.Through != nil {
+		pairs = quote(r.Through.Set) + fmt.Sprintf(" m%d", b.read)
+	}
+	switch {
+	case s.bounded(b.read):
+		if pairs != "" {
+			own = pairs + ", " + own
+		}
+		w.add(host, " CROSS JOIN LATERAL (", numberedRows(s.rows(b, own+"\n   WHERE "+s.linked(b.read)+s.conditions(b.read))), ")", fmt.Sprintf(" t%d", b.read))
+	case pairs != "":
+		w.add(host, " JOIN ", pairs, " ON ", s.equal(fmt.Sprintf("m%d", b.read), r.Through.Here, b.read), "\n  JOIN ", own, " ON ", pairJoin(b.read, r), s.conditions(b.read))
+	default:
+		w.add(host, " JOIN ", own, " ON ", s.equal(fmt.Sprintf("t%d", b.read), r.There, b.read), s.conditions(b.read))
+	}
 }
 
 // linked writes how the rows of a folded read belong to the host's row h,
@@ -324,36 +259,63 @@ func pairJoin(read int, r *store.Read) string {
 	return strings.Join(terms, " AND ")
 }
 
-// root writes the rows of a read that hangs from no other: numbered in their
-// order before anything is joined to them.
-func (s *statement) root(w *writer, b *branch, bounds []int64) {
+// root writes the rows of a read that hangs from no other, in their order;
+// numbered, if others are joined to them or hang from them.
+func (s *statement) root(w *writer, b *branch, numbered bool) {
 	r := s.reads[b.read]
-	t := fmt.Sprintf("t%d", b.read)
-	if len(r.Keys) > 0 && (r.Limit || r.Offset) {
-		w.add("(SELECT row_number() OVER () AS o, l.* FROM ", s.keySets(b.read), " CROSS JOIN LATERAL (SELECT q.* FROM (SELECT ", s.columnList(b), "\n    FROM ")
-		s.table(w, b.read)
-		w.add(" WHERE ", s.keyed(b.read), s.conditions(b.read), s.orderBy(b.read))
-		s.bounded(w, b.read, bounds)
-		w.add(") l) ", t)
-		return
+	own, where := s.table(b.read), ""
+	var rows string
+	switch {
+	case len(r.Keys) > 0 && s.bounded(b.read):
+		sets := s.keySets(b.read)
+		rows = "SELECT l.* FROM " + sets + " CROSS JOIN LATERAL (" + s.rows(b, own+" WHERE "+s.keyed(b.read)+s.conditions(b.read)) + ") l"
+	case len(r.Keys) > 1:
+		own += " JOIN " + s.keySets(b.read) + " ON " + s.keyed(b.read)
+	case len(r.Keys) == 1:
+		where = " AND " + column("t", b.read, r.Columns[r.Keys[0]].Path) + " = ANY (" + s.keyValue(b.read, 0) + ")"
 	}
-	w.add("(SELECT row_number() OVER () AS o, q.* FROM (")
-	w.add("SELECT ", s.columnList(b), " FROM ")
-	s.table(w, b.read)
-	where := " WHERE "
-	if len(r.Keys) == 1 {
-		w.add(where, column("t", b.read, r.Columns[r.Keys[0]].Path), " = ANY (", s.keyValue(b.read, 0), ")")
-		where = " AND "
-	} else if len(r.Keys) > 1 {
-		w.add(" JOIN ", s.keySets(b.read), " ON ", s.keyed(b.read))
+	if rows == "" {
+		where += s.conditions(b.read)
+		if where != "" {
+			where = " WHERE " + strings.TrimPrefix(where, " AND ")
+		}
+		rows = s.rows(b, own+where)
 	}
-	if c := s.conditions(b.read); c != "" {
-		w.add(where, strings.TrimPrefix(c, " AND "))
+	if numbered {
+		rows = numberedRows(rows)
 	}
-	w.add(s.orderBy(b.read))
-	s.bounded(w, b.read, bounds)
-	w.add(") ", t)
+	w.add("(", rows, ")", fmt.Sprintf(" t%d", b.read))
 }
+
+// rows returns the SELECT of a branch's own rows in their order, bounded if
+// the store bounds them: with the rounded limit inside and the exact one
+// around it.
+func (s *statement) rows(b *branch, from string) string {
+	r := s.reads[b.read]
+	rows := "SELECT " + s.columnList(b) + "\n    FROM " + from
+	if keys := s.orderKeys(b.read, ", "); keys != "" {
+		rows += "\n   ORDER BY " + strings.TrimPrefix(keys, ", ")
+	}
+	if r.Limit && s.bounds[b.read] < noBound {
+		rows += fmt.Sprintf(" LIMIT %d", s.bounds[b.read])
+	}
+	if r.Offset {
+		rows += " OFFSET " + s.param(param{read: b.read, what: offsetParam}, "::int8")
+	}
+	if r.Limit {
+		rows = "SELECT q.* FROM (" + rows + ") q LIMIT " + s.param(param{read: b.read, what: limitParam}, "::int8")
+	}
+	return rows
+}
+
+// numberedRows numbers the rows of a SELECT in their order.
+func numberedRows(rows string) string {
+	return "SELECT row_number() OVER () AS " + number + ", q.* FROM (" + rows + ") q"
+}
+
+// number is the column of a row's number; no table of a sound mind has one of
+// this name.
+const number = `"#"`
 
 // keyValue writes the values of one key as an array parameter.
 func (s *statement) keyValue(read, k int) string {
@@ -459,30 +421,6 @@ func (s *statement) orderKeys(read int, separator string) string {
 		}
 	}
 	return b.String()
-}
-
-func (s *statement) orderBy(read int) string {
-	keys := s.orderKeys(read, ", ")
-	if keys == "" {
-		return ""
-	}
-	return "\n   ORDER BY " + strings.TrimPrefix(keys, ", ")
-}
-
-// bounded closes a select called q with the rounded bound inside and the exact
-// one around it.
-func (s *statement) bounded(w *writer, read int, bounds []int64) {
-	r := s.reads[read]
-	if r.Limit && bounds[read] < noBound {
-		w.add(fmt.Sprintf(" LIMIT %d", bounds[read]))
-	}
-	if r.Offset {
-		w.add(" OFFSET ", s.param(param{read: read, what: offsetParam}, "::int8"))
-	}
-	w.add(") q")
-	if r.Limit {
-		w.add(" LIMIT ", s.param(param{read: read, what: limitParam}, "::int8"))
-	}
 }
 
 // noBound is the rounded bound from which on a limit is not in the text.

@@ -102,13 +102,14 @@ func (r *memoryRequest) Run(_ context.Context, in []store.Input) (*store.Answer,
 }
 
 func rowKeys(columns []store.Column) []string {
-	refs := make([]*store.Column, len(columns))
-	for i := range columns {
-		refs[i] = &columns[i]
+	t := store.Table{Len: columns[0].Len(), Columns: columns}
+	all := make([]int, len(columns))
+	for i := range all {
+		all[i] = i
 	}
 	var keys []string
-	for row := range columns[0].Len() {
-		key, _ := store.RowKey(nil, refs, row)
+	for row := range t.Len {
+		key, _ := t.AppendKey(nil, all, row)
 		keys = append(keys, strings.TrimSuffix(strings.ReplaceAll(string(key), "\x00", "/"), "/"))
 	}
 	return keys

@@ -1,0 +1,136 @@
+package execute
+
+import (
+	"osprey/core/binding"
+	"osprey/core/plan"
+	"osprey/core/store"
+)
+
+// This file sends the beginning of a long answer while the rest is being
+// written. What is sent cannot be cut back any more, and null in a place that
+// the schema forbids cuts back to the nearest place where it may stand, which
+// can be far above. So an answer is sent in parts only if no such place has
+// null, which the columns tell before they are written.
+
+// sendSize is how much of an answer is written before a part of it is sent.
+const sendSize = 64 << 10
+
+// sending is what was decided about a long answer.
+type sending uint8
+
+const (
+	undecided sending = iota
+	sendParts
+	keepWhole
+)
+
+// send sends what was written if that can be, and returns the buffer for more.
+func (r *run) send(b []byte) []byte {
+	if r.sending == undecided {
+		r.sending = keepWhole
+		if r.opts.Send != nil && r.soundObject(r.plan.Data, nil) {
+			r.sending = sendParts
+		}
+	}
+	if r.sending == keepWhole {
+		return b
+	}
+	if err := r.opts.Send(b); err != nil {
+		r.opts.Send = func([]byte) error { return nil } // the caller has gone
+	}
+	r.sent += len(b)
+	return b[:0]
+}
+
+// soundObject reports whether every record of a table can be written without
+// null where the schema forbids it.
+func (r *run) soundObject(o *plan.Object, t *store.Table) bool {
+	if o.Kind >= 0 {
+		known := map[string]bool{}
+		for _, c := range o.Cases {
+			known[c.Stored] = true
+		}
+		kind := &t.Columns[o.Kind]
+		for row := range t.Len {
+			if kind.Null[row] || !known[string(kind.At(row))] {
+				return false
+			}
+		}
+	}
+	for _, c := range o.Cases {
+		for _, f := range c.Fields {
+			if !r.soundField(f, t) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+func (r *run) soundField(f *plan.Field, t *store.Table) bool {
+	switch f.What {
+	case plan.Constant:
+		return true
+	case plan.Leaf:
+		return soundLeaf(f, &f.Null, &t.Columns[f.Column])
+	case plan.Inner:
+		c := &t.Columns[f.Column]
+		if f.Null.NonNull && (c.Gaps || f.Null.Item == nil && !eachHasOne(c.Rows.Parent, t.Len)) {
+			return false
+		}
+		return r.soundObject(f.Object, c.Rows)
+	}
+	l := r.link(f.Step)
+	if l.err != nil {
+		return !f.Null.NonNull
+	}
+	if f.What == plan.One && f.Null.NonNull {
+		parents := 1
+		if f.Step.Parent != nil {
+			parents = t.Len
+		}
+		for p := range parents {
+			if from, to := l.rows(p); to-from != 1 {
+				return false
+			}
+		}
+	}
+	return r.soundObject(f.Object, l.table)
+}
+
+// eachHasOne reports whether the parents of nested records are 0, 1, 2 … n-1.
+func eachHasOne(parents []int32, n int) bool {
+	for i, p := range parents {
+		if int(p) != i {
+			return false
+		}
+	}
+	return len(parents) == n
+}
+
+// soundLeaf reports whether no value of a column is null, or does not fit,
+// where the schema forbids null.
+func soundLeaf(f *plan.Field, null *plan.Nullness, c *store.Column) bool {
+	if null.NonNull && c.Gaps {
+		return false
+	}
+	if null.Item != nil {
+		return soundLeaf(f, null.Item, c.Elem)
+	}
+	if !null.NonNull {
+		return true
+	}
+	switch f.Codec {
+	case binding.Quoted, binding.Number, binding.Truth, binding.QuotedInt, binding.NumberAsFloat,
+		binding.MomentText, binding.DateText, binding.DayOfMoment, binding.ClockText, binding.RawJSON, binding.Base64:
+		return true
+	}
+	var text []byte
+	for row := range c.Len() {
+		var why string
+		if text, why = appendValue(text[:0], f, c, row); why != "" {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,142 @@
+package project
+
+import (
+	"encoding/json"
+
+	"osprey/core/execute"
+	"osprey/core/language"
+	"osprey/core/plan"
+)
+
+// A Fault is an error as the answer tells it: section 7.1.2.
+type Fault struct {
+	Message    string
+	Locations  []language.Position
+	Path       []any
+	Code       string
+	Source     string
+	Rule       string
+	Coordinate string
+	Fix        string
+	More       int // how many further fields have the same error
+}
+
+// An Answer is the response to a question.
+type Answer struct {
+	// Refused says that the question could not be run at all: the answer has
+	// no data (section 7.1.1, request errors).
+	Refused bool
+	Data    []byte // JSON; without its beginning if that was sent
+	Sent    bool
+	Faults  []Fault
+	Calls   []execute.Call
+	Plan    *plan.Plan // nil if refused
+
+	result *execute.Result
+}
+
+// Free gives the memory of the answer to later ones; neither its data nor its
+// calls may be used afterwards. It may be left out.
+func (a *Answer) Free() {
+	if a.result != nil {
+		a.result.Free()
+	}
+}
+
+// AppendJSON appends the response as JSON: section 7.2. With calls, it tells
+// the store requests under extensions.
+func (a *Answer) AppendJSON(buf []byte, calls bool) []byte {
+	buf = a.AppendHead(buf)
+	return a.AppendTail(append(buf, a.Data...), calls)
+}
+
+// AppendHead appends what stands before the data of a response none of which
+// was sent.
+func (a *Answer) AppendHead(buf []byte) []byte {
+	buf = append(buf, '{')
+	buf = a.appendFaults(buf, "", ",")
+	if !a.Refused {
+		buf = append(buf, `"data":`...)
+	}
+	return buf
+}
+
+// AppendTail appends what stands behind the data. Errors stand before it,
+// where readers find them, unless its beginning was sent when they were found.
+func (a *Answer) AppendTail(buf []byte, calls bool) []byte {
+	if a.Sent {
+		buf = a.appendFaults(buf, ",", "")
+	}
+	if calls && !a.Refused {
+		text, _ := json.Marshal(a.CallsJSON())
+		buf = append(append(append(buf, `,"extensions":{"calls":`...), text...), '}')
+	}
+	return append(buf, '}')
+}
+
+func (a *Answer) appendFaults(buf []byte, before, after string) []byte {
+	if len(a.Faults) == 0 {
+		return buf
+	}
+	list := make([]faultJSON, len(a.Faults))
+	for i := range a.Faults {
+		list[i] = a.Faults[i].json()
+	}
+	text, _ := json.Marshal(list)
+	buf = append(append(append(buf, before...), `"errors":`...), text...)
+	if a.Refused {
+		return buf
+	}
+	return append(buf, after...)
+}
+
+type faultJSON struct {
+	Message    string         `json:"message"`
+	Locations  []locationJSON `json:"locations,omitempty"`
+	Path       []any          `json:"path,omitempty"`
+	Extensions extensionsJSON `json:"extensions"`
+}
+
+type locationJSON struct {
+	Line   int `json:"line"`
+	Column int `json:"column"`
+}
+
+type extensionsJSON struct {
+	Code       string `json:"code"`
+	Source     string `json:"source,omitempty"`
+	Rule       string `json:"rule,omitempty"`
+	Coordinate string `json:"coordinate,omitempty"`
+	Fix        string `json:"fix,omitempty"`
+	More       int    `json:"more,omitempty"`
+}
+
+func (f *Fault) json() faultJSON {
+	j := faultJSON{Message: f.Message, Path: f.Path, Extensions: extensionsJSON{f.Code, f.Source, f.Rule, f.Coordinate, f.Fix, f.More}}
+	for _, l := range f.Locations {
+		j.Locations = append(j.Locations, locationJSON{l.Line, l.Column})
+	}
+	return j
+}
+
+// CallJSON is a store request as extensions.calls tells it.
+type CallJSON struct {
+	Wave     int     `json:"wave"`
+	Source   string  `json:"source"`
+	Asks     string  `json:"asks"`
+	Requests int     `json:"requests"`
+	Keys     int     `json:"keys"`
+	Records  int     `json:"records"`
+	Millis   float64 `json:"ms"`
+	Failed   bool    `json:"failed,omitempty"`
+}
+
+// CallsJSON returns the store requests in the order of their waves.
+func (a *Answer) CallsJSON() []CallJSON {
+	list := []CallJSON{}
+	for _, c := range a.Calls {
+		list = append(list, CallJSON{c.Wave, c.Source, c.Asks, c.Requests, c.Keys, c.Records,
+			float64(c.Time.Microseconds()) / 1000, c.Err != nil})
+	}
+	return list
+}

@@ -1,0 +1,260 @@
+package service
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"strings"
+	"sync"
+
+	"github.com/go-json-experiment/json/jsontext"
+
+	"osprey/core/language"
+	"osprey/project"
+)
+
+// This file reads questions from requests. JSON is read token by token, with a
+// reader that refuses what RFC 8259 leaves to chance: a key twice in one object
+// (section 4) and text that is not UTF-8 (section 8.1).
+
+// A refusal is why a request is not even read as a question.
+type refusal struct {
+	status   int
+	msg, fix string
+}
+
+func badRequest(fix, format string, args ...any) *refusal {
+	return &refusal{http.StatusBadRequest, fmt.Sprintf(format, args...), fix}
+}
+
+// decodeQuery reads a question from the parameters of a GET request.
+func decodeQuery(r *http.Request) (*project.Question, *refusal) {
+	values := r.URL.Query()
+	q := &project.Question{Query: values.Get("query"), OperationName: values.Get("operationName")}
+	if q.Query == "" {
+		return nil, badRequest("send ?query={…}, encoded", "the parameter \"query\" is missing")
+	}
+	if text := values.Get("variables"); text != "" {
+		value, err := newReader([]byte(text)).whole()
+		if err != nil {
+			return nil, badRequest("", "the parameter \"variables\" is not a JSON object: %s", jsonFault(err, []byte(text)))
+		}
+		object, ok := value.(map[string]any)
+		if !ok && value != nil {
+			return nil, badRequest("", "the parameter \"variables\" is not a JSON object")
+		}
+		q.Variables = object
+	}
+	return q, nil
+}
+
+// bodies keeps the memory of request bodies for the next ones.
+var bodies = sync.Pool{New: func() any { return new(bytes.Buffer) }}
+
+// keptBody is the largest body whose memory is kept.
+const keptBody = 64 << 10
+
+// decodeBody reads a question from the body of a POST request.
+func (s *server) decodeBody(w http.ResponseWriter, r *http.Request) (*project.Question, *refusal) {
+	if given := r.Header.Get("Content-Type"); given != mediaJSON { // most clients send just that
+		media, params, err := mime.ParseMediaType(given)
+		if err != nil || media != mediaJSON {
+			return nil, &refusal{http.StatusUnsupportedMediaType, fmt.Sprintf("the body's Content-Type is %q", given), "send " + mediaJSON}
+		}
+		if charset := params["charset"]; charset != "" && !strings.EqualFold(charset, "utf-8") {
+			return nil, &refusal{http.StatusUnsupportedMediaType, fmt.Sprintf("the body's charset is %q", charset), "send UTF-8"}
+		}
+	}
+	body := bodies.Get().(*bytes.Buffer)
+	body.Reset()
+	defer func() {
+		if body.Cap() <= keptBody {
+			bodies.Put(body)
+		}
+	}()
+	_, err := body.ReadFrom(http.MaxBytesReader(w, r.Body, s.MaxBody))
+	var large *http.MaxBytesError
+	switch {
+	case errors.As(err, &large):
+		return nil, &refusal{http.StatusRequestEntityTooLarge, fmt.Sprintf("the body is larger than %d bytes, which is the limit", s.MaxBody), "raise limits.body in osprey.yaml, or send less"}
+	case err != nil:
+		return nil, badRequest("", "the body broke off")
+	}
+	return decodeQuestion(body.Bytes())
+}
+
+// decodeQuestion reads the JSON of a request. The question keeps nothing of
+// the body.
+func decodeQuestion(body []byte) (*project.Question, *refusal) {
+	if len(bytes.TrimSpace(body)) == 0 {
+		return nil, badRequest(`send {"query": "{ … }"}`, "the body is empty")
+	}
+	q, bad, err := newReader(body).question()
+	if err != nil {
+		var syntax *jsontext.SyntacticError
+		if errors.Is(err, jsontext.ErrDuplicateName) && errors.As(err, &syntax) {
+			return nil, badRequest("leave one of them out", "the body has the key %q twice in one object", syntax.JSONPointer.LastToken())
+		}
+		return nil, badRequest(`send {"query": "…", "variables": {…}}`, "the body is not a request in JSON: %s", jsonFault(err, body))
+	}
+	if bad == nil && q.Query == "" {
+		bad = badRequest(`send {"query": "{ … }"}`, "the body has no \"query\"")
+	}
+	return q, bad
+}
+
+// A reader reads one JSON text.
+type reader struct{ *jsontext.Decoder }
+
+func newReader(text []byte) reader { return reader{jsontext.NewDecoder(bytes.NewBuffer(text))} }
+
+// question reads a request. What is wrong with its members is told after the
+// whole text was read: a text that is not JSON is the greater fault.
+func (r reader) question() (q *project.Question, bad *refusal, err error) {
+	q = &project.Question{}
+	if kind := r.PeekKind(); kind != '{' {
+		if _, err := r.whole(); err != nil {
+			return nil, nil, err
+		}
+		return nil, badRequest(`send {"query": "…", "variables": {…}}`, "the body is not a request in JSON: it is %s, and not an object", kindName(kind)), nil
+	}
+	if _, err := r.ReadToken(); err != nil {
+		return nil, nil, err
+	}
+	for r.PeekKind() != '}' {
+		name, err := r.ReadToken()
+		if err != nil {
+			return nil, nil, err
+		}
+		member, kind := name.String(), r.PeekKind()
+		value, err := r.value()
+		if err != nil {
+			return nil, nil, err
+		}
+		wanted := "a string"
+		ok := value == nil
+		switch member {
+		case "query":
+			if text, is := value.(string); is {
+				q.Query, ok = text, true
+			}
+		case "operationName":
+			if text, is := value.(string); is {
+				q.OperationName, ok = text, true
+			}
+		case "variables", "extensions":
+			object, is := value.(map[string]any)
+			if ok, wanted = ok || is, "an object"; is && member == "variables" {
+				q.Variables = object
+			}
+		default:
+			ok = true
+		}
+		if !ok && bad == nil {
+			bad = badRequest("", "%q is not %s: it is %s", member, wanted, kindName(kind))
+		}
+	}
+	return q, bad, r.end()
+}
+
+// whole reads the only value of a text.
+func (r reader) whole() (any, error) {
+	v, err := r.value()
+	if err != nil {
+		return nil, err
+	}
+	_, err = r.ReadToken()
+	if errors.Is(err, io.EOF) {
+		return v, nil
+	}
+	return v, errMore
+}
+
+// errMore says that something follows a text's only value.
+var errMore = errors.New("more follows its end")
+
+// end reads the end of the text's only object.
+func (r reader) end() error {
+	if _, err := r.ReadToken(); err != nil {
+		return err
+	}
+	if _, err := r.ReadToken(); !errors.Is(err, io.EOF) {
+		return errMore
+	}
+	return nil
+}
+
+// value reads a value; numbers are kept as they are written.
+func (r reader) value() (any, error) {
+	token, err := r.ReadToken()
+	if err != nil {
+		return nil, err
+	}
+	switch token.Kind() {
+	case 'n':
+		return nil, nil
+	case 't', 'f':
+		return token.Bool(), nil
+	case '"':
+		return token.String(), nil
+	case '0':
+		return json.Number(token.String()), nil
+	case '[':
+		list := []any{}
+		for r.PeekKind() != ']' {
+			item, err := r.value()
+			if err != nil {
+				return nil, err
+			}
+			list = append(list, item)
+		}
+		_, err = r.ReadToken()
+		return list, err
+	}
+	object := map[string]any{}
+	for r.PeekKind() != '}' {
+		name, err := r.ReadToken()
+		if err != nil {
+			return nil, err
+		}
+		key := name.String()
+		if object[key], err = r.value(); err != nil {
+			return nil, err
+		}
+	}
+	_, err = r.ReadToken()
+	return object, err
+}
+
+func kindName(kind jsontext.Kind) string {
+	switch kind {
+	case '[':
+		return "an array"
+	case '{':
+		return "an object"
+	case '"':
+		return "a string"
+	case '0':
+		return "a number"
+	case 'n':
+		return "null"
+	}
+	return "a boolean"
+}
+
+// jsonFault says what is wrong with a JSON text, and where.
+func jsonFault(err error, text []byte) string {
+	var syntax *jsontext.SyntacticError
+	switch {
+	case errors.Is(err, io.ErrUnexpectedEOF):
+		return "it ends early"
+	case errors.As(err, &syntax) && syntax.Err != nil:
+		at := language.NewSource("", strings.ToValidUTF8(string(text), "\uFFFD"))
+		return fmt.Sprintf("%v, at %s", syntax.Err, at.Position(at.Pos(int(syntax.ByteOffset))))
+	}
+	return err.Error()
+}
