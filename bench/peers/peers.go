@@ -1,0 +1,93 @@
+// Package peers has the handlers that Osprey is measured against: the same
+// answer, written by hand for that one request, in the ways that people write
+// such handlers. Each is as good as its way allows; none is a straw man.
+//
+// The request is the arrivals board of the harbour's registry: the latest port
+// calls, each with its craft and the craft's operator, its berth and its
+// pilots. GET /arrivals?limit=N answers it.
+package peers
+
+import (
+	"context"
+	"net/http"
+	"strconv"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+)
+
+// Arrivals is the operation that asks Osprey for the same.
+const Arrivals = `query Arrivals($limit: Int!) {
+  portCalls(limit: $limit, sort: [{arrivedAt: DESC}]) {
+    id arrivedAt departedAt purpose cargoT
+    craft { __typename imo name lengthM operator { id name country } }
+    berth { number name lengthM }
+    pilots { id name licence }
+  }
+}`
+
+// A Peer is one way to write the handler.
+type Peer struct {
+	Name  string
+	Title string
+	// Generic makes the database keep one plan for a statement, whatever the
+	// limit. Each peer has the setting with which it is faster.
+	Generic bool
+	// Statements are prepared on each connection, by their names. Peers without
+	// leave it to the driver, which does the same at the first use.
+	Statements map[string]string
+	// Answer writes the body for the limit latest calls.
+	Answer func(ctx context.Context, db *pgxpool.Pool, w http.ResponseWriter, limit int) error
+}
+
+// All are the peers, the plainest first.
+var All = []Peer{
+	{Name: "nested", Title: "a query for every nested object", Answer: nested},
+	{Name: "levels", Title: "a query per level, structs, encoding/json", Answer: levels},
+	{Name: "pipelined", Title: "the same in one pipelined trip", Generic: true, Answer: pipelined},
+	{Name: "dbjson", Title: "one statement, the database builds the JSON", Answer: databaseJSON},
+	{Name: "union", Title: "one statement, raw values, append writer", Generic: true, Statements: unionStatements, Answer: union},
+	{Name: "raw", Title: "one pipelined trip, raw values, append writer", Generic: true, Statements: rawStatements, Answer: raw},
+}
+
+// Open connects a peer's pool.
+func (p *Peer) Open(ctx context.Context, url string, connections int) (*pgxpool.Pool, error) {
+	config, err := pgxpool.ParseConfig(url)
+	if err != nil {
+		return nil, err
+	}
+	config.MaxConns, config.MinConns = int32(connections), int32(connections)
+	config.ConnConfig.RuntimeParams["jit"] = "off"
+	if p.Generic {
+		config.ConnConfig.RuntimeParams["plan_cache_mode"] = "force_generic_plan"
+	}
+	config.AfterConnect = func(ctx context.Context, conn *pgx.Conn) error {
+		for name, text := range p.Statements {
+			if _, err := conn.PgConn().Prepare(ctx, name, text, nil); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	return pgxpool.NewWithConfig(ctx, config)
+}
+
+// Handler serves the peer.
+func (p *Peer) Handler(db *pgxpool.Pool) http.Handler {
+	mux := http.NewServeMux()
+	mux.HandleFunc("GET /arrivals", func(w http.ResponseWriter, r *http.Request) {
+		limit, err := strconv.Atoi(r.URL.Query().Get("limit"))
+		if err != nil || limit < 0 {
+			http.Error(w, "limit must be a whole number", http.StatusBadRequest)
+			return
+		}
+		ctx, cancel := context.WithTimeout(r.Context(), 20*time.Second)
+		defer cancel()
+		w.Header().Set("Content-Type", "application/json; charset=utf-8")
+		if err := p.Answer(ctx, db, w, limit); err != nil {
+			http.Error(w, "the registry cannot be read: "+err.Error(), http.StatusBadGateway)
+		}
+	})
+	return mux
+}
