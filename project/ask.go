@@ -2,14 +2,12 @@ package project
 
 import (
 	"context"
-	"fmt"
 	"time"
 
 	"osprey/core/execute"
 	"osprey/core/language"
 	"osprey/core/plan"
 	"osprey/core/schema"
-	"osprey/core/validate"
 )
 
 // A Question is a request as clients send it.
@@ -78,34 +76,15 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 // the coerced variables; or the faults for which it is refused.
 func (r *Revision) Plan(q *Question) (*plan.Plan, map[string]schema.Value, []Fault) {
 	d := r.document(q.Query)
-	if d.problems.Failed() {
-		return nil, nil, d.faults()
-	}
-	op, fault := operationOf(d.doc, q.OperationName)
-	if fault != nil {
-		return nil, nil, []Fault{*fault}
-	}
-	limit := r.project.Config.Limits.Fields
-	if limit <= 0 {
-		limit = defaultFields
-	}
-	if n := validate.Expanded(d.doc, op); n > limit {
-		return nil, nil, []Fault{{Message: fmt.Sprintf("the operation asks for %d fields with its fragments written out, and the limit is %d", n, limit), Code: CodeLimit,
-			Fix: "ask for less at once, or raise limits.fields in osprey.yaml", Locations: []language.Position{d.source.Position(op.Pos)}}}
-	}
-	if on := r.project.Config.Introspection; on != nil && !*on {
-		if pos := validate.Introspects(d.doc, op); pos != language.NoPos {
-			return nil, nil, []Fault{{Message: "introspection is switched off for this service", Code: CodeDenied, Locations: []language.Position{d.source.Position(pos)}}}
-		}
-	}
-	if op.Kind == language.Subscription {
-		return nil, nil, []Fault{{Message: "this version of Osprey does not answer subscriptions yet", Code: CodeNotYet}}
-	}
-	vars, faults := r.variables(d, op, q.Variables)
+	o, faults := r.operation(d, q.OperationName)
 	if faults != nil {
 		return nil, nil, faults
 	}
-	return r.plan(d, op, vars), vars, nil
+	vars, faults := o.coerce(d, q.Variables)
+	if faults != nil {
+		return nil, nil, faults
+	}
+	return r.plan(d, o, vars), vars, nil
 }
 
 // faults returns the problems of a document as the answer tells them.
@@ -129,71 +108,8 @@ func (d *parsed) faults() []Fault {
 	return list
 }
 
-// operationOf chooses the operation to run: GetOperation of section 6.1.
-func operationOf(doc *language.Document, name string) (*language.Operation, *Fault) {
-	var all []*language.Operation
-	var names []string
-	for _, d := range doc.Definitions {
-		if op, ok := d.(*language.Operation); ok {
-			all = append(all, op)
-			if op.Name.Text != "" {
-				names = append(names, op.Name.Text)
-			}
-			if name != "" && op.Name.Text == name {
-				return op, nil
-			}
-		}
-	}
-	switch {
-	case name != "":
-		return nil, &Fault{Message: fmt.Sprintf("the document has no operation %q%s", name, language.DidYouMean(name, names)), Code: CodeInvalid}
-	case len(all) == 0:
-		return nil, &Fault{Message: "the document has no operation, only fragments", Code: CodeInvalid}
-	case len(all) > 1:
-		return nil, &Fault{Message: "the document has several operations; say with operationName which one to run: " + language.OneOf(names), Code: CodeInvalid}
-	}
-	return all[0], nil
-}
-
-// variables coerces the values of an operation's variables: section 6.1.2.
-func (r *Revision) variables(d *parsed, op *language.Operation, given map[string]any) (map[string]schema.Value, []Fault) {
-	vars := map[string]schema.Value{}
-	var faults []Fault
-	for _, def := range op.Variables {
-		name := def.Name.Text
-		t := validate.VariableType(r.Schema, def.Type)
-		v, ok := given[name]
-		if !ok {
-			if def.Default != nil {
-				value, _, err := schema.CoerceLiteral(t, def.Default, nil)
-				if err == nil {
-					vars[name] = value
-					continue
-				}
-			} else if !schema.IsNonNull(t) {
-				continue
-			}
-			faults = append(faults, Fault{Message: fmt.Sprintf("the variable $%s of the type %s is required and was not given", name, t),
-				Code: CodeVariables, Locations: []language.Position{d.source.Position(def.Pos)}})
-			continue
-		}
-		value, err := schema.CoerceJSON(t, v)
-		if err != nil {
-			faults = append(faults, Fault{Message: fmt.Sprintf("the variable $%s of the type %s does not fit: %v", name, t, err),
-				Code: CodeVariables, Locations: []language.Position{d.source.Position(def.Pos)}})
-			continue
-		}
-		vars[name] = value
-	}
-	return vars, faults
-}
-
 // Changes reports whether the question asks for a mutation.
 func (r *Revision) Changes(q *Question) bool {
-	d := r.document(q.Query)
-	if d.problems.Failed() {
-		return false
-	}
-	op, _ := operationOf(d.doc, q.OperationName)
-	return op != nil && op.Kind == language.Mutation
+	o, _ := r.operation(r.document(q.Query), q.OperationName)
+	return o != nil && o.def.Kind == language.Mutation
 }

@@ -8,7 +8,6 @@ import (
 
 	"osprey/core/binding"
 	"osprey/core/language"
-	"osprey/core/plan"
 	"osprey/core/schema"
 	"osprey/core/store"
 	"osprey/core/validate"
@@ -47,19 +46,9 @@ type parsed struct {
 	doc      *language.Document
 	problems language.Problems
 
-	mu    sync.Mutex
-	plans []*variant
+	mu         sync.Mutex            // guards what follows
+	operations map[string]*operation // by the name that was asked for
 }
-
-// A variant is a plan for the variables whose shape has this key.
-type variant struct {
-	op   *language.Operation
-	key  string
-	plan *plan.Plan
-}
-
-// maxVariants bounds the plans of one document: the oldest goes first.
-const maxVariants = 32
 
 // document parses and validates a text, or finds it among those seen before.
 func (r *Revision) document(text string) *parsed {
@@ -74,23 +63,6 @@ func (r *Revision) document(text string) *parsed {
 	}
 	r.known.Add(hash, d)
 	return d
-}
-
-// plan returns the plan of an operation for coerced variables.
-func (r *Revision) plan(d *parsed, op *language.Operation, vars map[string]schema.Value) *plan.Plan {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	for _, v := range d.plans {
-		if v.op == op && v.plan.Shape.Key(vars) == v.key {
-			return v.plan
-		}
-	}
-	p := plan.Build(r.Bound, d.doc, op, vars, r.prepare)
-	if len(d.plans) >= maxVariants {
-		d.plans = d.plans[1:]
-	}
-	d.plans = append(d.plans, &variant{op, p.Shape.Key(vars), p})
-	return p
 }
 
 // prepare makes a request of reads of one source. A store whose catalogue is

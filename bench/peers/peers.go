@@ -13,8 +13,11 @@ import (
 	"strconv"
 	"time"
 
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/klauspost/compress/gzhttp"
 )
 
 // Arrivals is the operation that asks Osprey for the same.
@@ -73,10 +76,16 @@ func (p *Peer) Open(ctx context.Context, url string, connections int) (*pgxpool.
 	return pgxpool.NewWithConfig(ctx, config)
 }
 
-// Handler serves the peer.
+// Handler serves the peer as services are served: by a router, with an id for
+// each request, a guard against panics, and compression for who takes it.
 func (p *Peer) Handler(db *pgxpool.Pool) http.Handler {
-	mux := http.NewServeMux()
-	mux.HandleFunc("GET /arrivals", func(w http.ResponseWriter, r *http.Request) {
+	compressed, err := gzhttp.NewWrapper(gzhttp.MinSize(2800), gzhttp.ContentTypes([]string{"application/json"}))
+	if err != nil {
+		panic(err) // the options are constants
+	}
+	r := chi.NewRouter()
+	r.Use(middleware.RequestID, middleware.Recoverer, func(next http.Handler) http.Handler { return compressed(next) })
+	r.Get("/arrivals", func(w http.ResponseWriter, r *http.Request) {
 		limit, err := strconv.Atoi(r.URL.Query().Get("limit"))
 		if err != nil || limit < 0 {
 			http.Error(w, "limit must be a whole number", http.StatusBadRequest)
@@ -89,5 +98,5 @@ func (p *Peer) Handler(db *pgxpool.Pool) http.Handler {
 			http.Error(w, "the registry cannot be read: "+err.Error(), http.StatusBadGateway)
 		}
 	})
-	return mux
+	return r
 }

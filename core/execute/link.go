@@ -22,7 +22,7 @@ type link struct {
 	child      []int32
 	order      []int32
 	start, end []int32
-	shared     bool // there are fewer rows than parent rows
+	shared     bool // rows belong to several parent rows
 }
 
 // rows returns the range of the rows that belong to a parent row, for at.
@@ -66,7 +66,7 @@ func (r *run) link(s *plan.Step) *link {
 	if s.Parent != nil {
 		above := r.table(s.Parent)
 		parents = above.Len
-		l.shared = l.table.Len < parents
+		l.shared = l.table.Len < max(parents, len(l.table.Order))
 		switch {
 		case s.Folded && l.table.Child != nil:
 			l.child = l.table.Child
@@ -93,13 +93,14 @@ func (r *run) byParent(l *link, parents int) {
 	l.start, l.end = l.start[:parents], l.start[1:]
 }
 
-// group sorts the rows of a link's table by the number of their group, which is
-// below 0 for rows of none, and keeps the order within each. The rows of group
-// g are then order[start[g]:start[g+1]].
+// group sorts the rows of a link's table by the number of their group, which
+// groupOf has for each in its order, below 0 for rows of none. It keeps the
+// order within each group. The rows of group g are then
+// order[start[g]:start[g+1]].
 func (r *run) group(l *link, groupOf []int32, groups int) {
 	l.start = r.ints.take(groups + 1)
 	clear(l.start)
-	ascending, last := len(l.table.Order) == 0, int32(0)
+	ascending, last := true, int32(0)
 	for _, g := range groupOf {
 		if g < last {
 			ascending = false
@@ -112,16 +113,18 @@ func (r *run) group(l *link, groupOf []int32, groups int) {
 	for g := range groups {
 		l.start[g+1] += l.start[g]
 	}
-	if ascending {
-		return // as stores mostly send them
+	if ascending { // as stores mostly send them
+		if len(l.table.Order) > 0 {
+			l.order = l.table.Order
+		}
+		return
 	}
 	l.order = r.ints.take(int(l.start[groups]))
 	next := r.ints.take(groups)
 	copy(next, l.start)
-	for i := range groupOf {
-		row := l.table.At(i)
-		if g := groupOf[row]; g >= 0 {
-			l.order[next[g]] = int32(row)
+	for place, g := range groupOf {
+		if g >= 0 {
+			l.order[next[g]] = int32(l.table.At(place))
 			next[g]++
 		}
 	}
@@ -133,11 +136,11 @@ func (r *run) group(l *link, groupOf []int32, groups int) {
 func (r *run) byKey(l *link, s *plan.Step, parent *store.Table) {
 	r.index.Reset()
 	keyOf := r.ints.take(l.table.Len)
-	for row := range keyOf {
+	for place := range keyOf {
 		var ok bool
-		keyOf[row] = -1
-		if r.key, ok = l.table.AppendKey(r.key[:0], s.There, row); ok {
-			keyOf[row], _ = r.index.Add(r.key)
+		keyOf[place] = -1
+		if r.key, ok = l.table.AppendKey(r.key[:0], s.There, l.table.At(place)); ok {
+			keyOf[place], _ = r.index.Add(r.key)
 		}
 	}
 	r.group(l, keyOf, r.index.Len())

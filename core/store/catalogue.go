@@ -30,6 +30,7 @@ type Set struct {
 	// Sampled says that Fields was gathered from some records: others may exist,
 	// and what is told of one may not hold for every record.
 	Sampled bool
+	Rows    int64 // about how many records there are; 0 if nothing tells
 }
 
 // A Field is a column, or a path in a document.
@@ -41,6 +42,7 @@ type Field struct {
 	Nullable bool
 	Values   []string // of an enum: the stored values
 	Computed bool     // written by the store only
+	Loose    bool     // texts that differ can be equal to the store
 }
 
 // Field returns the field called name, or nil.

@@ -7,12 +7,13 @@ import "fmt"
 type Table struct {
 	Len     int // number of rows
 	Columns []Column
-	// Order has the rows in the order that was asked for; empty if they are in
-	// it already.
+	// Order has the rows in the order that was asked for. A row can be in it
+	// several times, where rows above share it. If it is empty, the rows are in
+	// their order, each once.
 	Order []int32
 	// Parent holds, for nested records and for a folded read of any number of
-	// rows, the row of the table above that each row belongs to; for nested
-	// records in ascending order. It is nil for other reads.
+	// rows, the row of the table above that each row of that order belongs to;
+	// for nested records in ascending order. It is nil for other reads.
 	Parent []int32
 	// Child holds, for a folded read of at most one row for each row above
 	// ([Read.Single]), that row for each row of the table above, or -1. Rows

@@ -15,6 +15,8 @@ SELECT c.relname AS set, c.relkind::text AS what, a.attname AS name,
        COALESCE(elem.typname, '') AS elem,
        NOT (a.attnotnull OR t.typnotnull) AS nullable,
        a.attgenerated <> '' OR a.attidentity = 'a' AS computed,
+       base.typname = 'citext' OR EXISTS (SELECT FROM pg_collation WHERE oid = a.attcollation AND NOT collisdeterministic) AS loose,
+       GREATEST(c.reltuples, 0)::int8 AS rows,
        COALESCE((SELECT string_agg(enumlabel, chr(31) ORDER BY enumsortorder) FROM pg_enum WHERE enumtypid = base.oid), '') AS labels
   FROM pg_class c
   JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -44,7 +46,8 @@ func (s *Source) Catalogue(ctx context.Context) (*store.Catalogue, error) {
 	defer cancel()
 	var columns []struct {
 		Set, What, Name, Type, Base, Elem, Labels string
-		Nullable, Computed                        bool
+		Nullable, Computed, Loose                 bool
+		Rows                                      int64
 	}
 	if err := s.db.SelectContext(ctx, &columns, columnsQuery); err != nil {
 		return nil, fail(ctx, err)
@@ -61,13 +64,13 @@ func (s *Source) Catalogue(ctx context.Context) (*store.Catalogue, error) {
 	for _, col := range columns {
 		set := c.Sets[col.Set]
 		if set == nil {
-			set = &store.Set{Name: col.Set, What: "table"}
+			set = &store.Set{Name: col.Set, What: "table", Rows: col.Rows}
 			if col.What == "v" || col.What == "m" {
 				set.What = "view"
 			}
 			c.Sets[col.Set] = set
 		}
-		f := store.Field{Name: col.Name, Type: col.Type, Computed: col.Computed,
+		f := store.Field{Name: col.Name, Type: col.Type, Computed: col.Computed, Loose: col.Loose,
 			// A view does not tell what may be NULL, so nothing is said of it.
 			Nullable: col.Nullable && set.What == "table"}
 		f.Kind = kindOf(col.Base)

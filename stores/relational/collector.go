@@ -1,6 +1,7 @@
 package relational
 
 import (
+	"errors"
 	"fmt"
 
 	"osprey/core/store"
@@ -9,29 +10,47 @@ import (
 // A collector builds tables of rows. Its memory is used again for other runs
 // of its request.
 type collector struct {
-	request   *request
+	form      *form
 	arguments arguments
 	bounds    []int64
 	answer    store.Answer
 	// mixed says of a branch that its rows did not come in their order. Its
 	// table's Order is then by their numbers, also while rows come.
-	mixed []bool
+	mixed  []bool
+	leaves []leaf
+	// What follows is room for work.
+	index                  store.Index
+	key                    []byte
+	scratch, parents, ends []int32
 }
 
-func newCollector(r *request) *collector {
-	c := &collector{request: r, bounds: make([]int64, len(r.layout.reads)), mixed: make([]bool, len(r.branches))}
+// A leaf is the keys of a leaf's rows and of the rows that refer to it.
+type leaf struct {
+	here, there store.Table
+	all         []int // all columns
+}
+
+func newCollector(f *form) *collector {
+	c := &collector{form: f, bounds: make([]int64, len(f.layout.reads)), mixed: make([]bool, len(f.branches)), leaves: make([]leaf, len(f.leaves))}
 	c.answer.Requests = 1
-	c.answer.Tables = make([]*store.Table, len(r.layout.reads))
-	for i, read := range r.layout.reads {
+	c.answer.Tables = make([]*store.Table, len(f.layout.reads))
+	for i, read := range f.layout.reads {
 		t := store.NewTable(read.Columns)
-		if r.layout.isJoined(i) {
+		if f.layout.isOne(i) {
 			t.Child = []int32{}
 		} else if read.Parent >= 0 {
 			t.Parent = []int32{}
 		}
 		c.answer.Tables[i] = t
 	}
-	c.answer.Release = func() { r.runs.Put(c) }
+	for i, l := range f.leaves {
+		for _, kind := range l.kinds {
+			c.leaves[i].all = append(c.leaves[i].all, len(c.leaves[i].all))
+			c.leaves[i].here.Columns = append(c.leaves[i].here.Columns, store.Column{Kind: kind})
+			c.leaves[i].there.Columns = append(c.leaves[i].there.Columns, store.Column{Kind: kind})
+		}
+	}
+	c.answer.Release = func() { f.runs.Put(c) }
 	return c
 }
 
@@ -41,18 +60,22 @@ func (c *collector) begin() {
 		t.Reset()
 	}
 	clear(c.mixed)
+	for i := range c.leaves {
+		c.leaves[i].here.Reset()
+		c.leaves[i].there.Reset()
+	}
 }
 
 // row takes the values of one row, which it does not keep.
 func (c *collector) row(values [][]byte) error {
 	branch := int64(0)
-	if c.request.layout.several() {
+	if c.form.layout.several() {
 		var err error
 		if branch, err = readInt(values[0]); err != nil {
 			return err
 		}
 	}
-	plan := &c.request.branches[branch]
+	plan := &c.form.branches[branch]
 	own := c.answer.Tables[plan.read]
 	if plan.row >= 0 {
 		number, err := readInt(values[plan.row])
@@ -68,11 +91,14 @@ func (c *collector) row(values [][]byte) error {
 		}
 		own.Parent = append(own.Parent, int32(above-1)) // a row of the host's branch; see finish
 	}
+	if plan.pairs {
+		return c.keys(plan.reads[0].keys, values)
+	}
 	for i := range plan.reads {
 		p := &plan.reads[i]
 		t := c.answer.Tables[p.read]
 		if p.presence >= 0 {
-			above := c.answer.Tables[c.request.layout.reads[p.read].Parent]
+			above := c.answer.Tables[c.form.layout.reads[p.read].Parent]
 			if len(t.Child) == above.Len {
 				continue // there is no row above either
 			}
@@ -87,9 +113,28 @@ func (c *collector) row(values [][]byte) error {
 			if v := values[slot]; v == nil {
 				t.Columns[j].AppendNull()
 			} else if err := p.decode[j](&t.Columns[j], v); err != nil {
-				read := c.request.layout.reads[p.read]
+				read := c.form.layout.reads[p.read]
 				return fmt.Errorf("column %s of %s: %w", read.Columns[j].Path, read.Set, err)
 			}
+		}
+		if err := c.keys(p.keys, values); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// keys notes the values by which leaves are matched.
+func (c *collector) keys(keys []keyPlan, values [][]byte) error {
+	for _, k := range keys {
+		t := &c.leaves[k.leaf].here
+		if k.there {
+			t = &c.leaves[k.leaf].there
+		}
+		if v := values[k.slot]; v == nil {
+			t.Columns[k.n].AppendNull()
+		} else if err := k.decode(&t.Columns[k.n], v); err != nil {
+			return err
 		}
 	}
 	return nil
@@ -114,36 +159,97 @@ func (c *collector) place(t *store.Table, mixed *bool, place int32) {
 	t.Order[place] = next
 }
 
+// errGrown says that a small table has grown.
+var errGrown = errors.New("a table is no longer small")
+
 // finish makes the parents of branches, which are numbers of rows of the host's
-// branch, rows of the reads they hang from.
+// branch, rows of the reads they hang from, and matches the leaves.
 func (c *collector) finish() error {
 	for branch, mixed := range c.mixed {
-		if t := c.answer.Tables[c.request.branches[branch].read]; mixed && len(t.Order) != t.Len {
+		if t := c.answer.Tables[c.form.branches[branch].read]; mixed && len(t.Order) != t.Len {
 			return fmt.Errorf("%d rows have numbers up to %d", t.Len, len(t.Order))
 		}
 	}
-	for _, b := range c.request.layout.branches {
+	for _, b := range c.form.layout.branches {
+		t := c.answer.Tables[b.read]
+		if b.leaf && int64(t.Len) >= c.form.layout.grownLeaf() {
+			return errGrown
+		}
 		if b.host == nil {
 			continue
 		}
-		rows := c.answer.Tables[b.read].Parent
-		if c.mixed[b.host.number] {
-			order := c.answer.Tables[b.host.read].Order
-			for i, number := range rows {
-				rows[i] = order[number]
+		if c.mixed[b.number] { // parents by place, and not by row
+			c.scratch = append(c.scratch[:0], t.Parent...)
+			for place, row := range t.Order {
+				t.Parent[place] = c.scratch[row]
 			}
 		}
-		c.lower(rows, c.request.layout.reads[b.read].Parent)
+		if c.mixed[b.host.number] {
+			order := c.answer.Tables[b.host.read].Order
+			for i, number := range t.Parent {
+				t.Parent[i] = order[number]
+			}
+		}
+		c.lower(t.Parent, c.form.layout.reads[b.read].Parent)
+	}
+	for n := range c.leaves {
+		c.match(n)
 	}
 	return nil
 }
 
-// lower turns rows of a branch into rows of a read that is joined to it.
-func (c *collector) lower(rows []int32, read int) {
-	if !c.request.layout.isJoined(read) {
+// match points the rows that refer to a leaf's rows at them.
+func (c *collector) match(n int) {
+	l, plan := &c.leaves[n], &c.form.leaves[n]
+	t := c.answer.Tables[plan.read]
+	c.index.Reset()
+	for row := range t.Len {
+		c.key, _ = l.there.AppendKey(c.key[:0], l.all, row)
+		c.index.Add(c.key) // its number is the row, since the key is unique
+	}
+	found := c.scratch[:0]
+	for row := range l.here.Columns[0].Len() {
+		var ok bool
+		if c.key, ok = l.here.AppendKey(c.key[:0], l.all, row); ok {
+			found = append(found, c.index.Find(c.key))
+		} else {
+			found = append(found, -1)
+		}
+	}
+	c.scratch = found
+	if plan.pairs < 0 {
+		t.Child = append(t.Child, found...)
 		return
 	}
-	c.lower(rows, c.request.layout.reads[read].Parent)
+	// The pairs are put in the order of the rows: a place for each.
+	c.ends = append(c.ends[:0], make([]int32, t.Len+1)...)
+	for _, row := range found {
+		c.ends[row+1]++ // that of row -1 first
+	}
+	for i := range t.Len {
+		c.ends[i+1] += c.ends[i]
+	}
+	dropped := c.ends[0]
+	t.Order = append(t.Order[:0], found...)
+	c.parents = append(c.parents[:0], t.Parent...)
+	for i, row := range found {
+		if row < 0 {
+			continue
+		}
+		place := c.ends[row] - dropped
+		c.ends[row]++
+		t.Order[place], t.Parent[place] = row, c.parents[i]
+	}
+	kept := len(found) - int(dropped)
+	t.Order, t.Parent = t.Order[:kept], t.Parent[:kept]
+}
+
+// lower turns rows of a branch into rows of a read that is joined to it.
+func (c *collector) lower(rows []int32, read int) {
+	if !c.form.layout.isJoined(read) {
+		return
+	}
+	c.lower(rows, c.form.layout.reads[read].Parent)
 	child := c.answer.Tables[read].Child
 	for i, row := range rows {
 		rows[i] = child[row]

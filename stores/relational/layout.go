@@ -9,9 +9,17 @@ import (
 
 // A layout is the reads of a request laid out as one SQL statement of one or
 // more branches.
+//
+// Records of which each row has at most one are joined to it. For many rows
+// that refer to few records there are layouts with leaves: branches that send
+// each record of a small table once, to be matched by key here; of a
+// many-to-many relationship to them only the pairs are sent for each row. Of
+// 2,000 port calls with craft, operator, berth and pilots, PostgreSQL spends
+// 30 ms without leaves and 22 with; of 200, 3.2 and 2.6; of 20, 0.57 and 0.68.
 type layout struct {
 	catalogue *store.Catalogue
 	reads     []*store.Read
+	maxLeaf   int64 // of how many records a table can be a leaf; 0 joins all
 	branches  []*branch
 	of        []*branch // the branch that each read is part of
 	slots     []string  // the SQL types of the values of every row
@@ -22,6 +30,8 @@ type branch struct {
 	number int
 	read   int // the read whose rows are the branch's rows
 	host   *branch
+	leaf   bool  // its rows are all of a small table
+	pairs  bool  // its rows are the pairs of a many-to-many relationship to a leaf
 	joined []int // further reads, parents before children
 	outs   []out
 
@@ -33,21 +43,21 @@ type branch struct {
 	inside []int
 
 	row   int // slot of the row's number in the branch, from 1; -1 if rows come in order
-	above int // slot of the number of the row above in the host's branch; -1 for a root
+	above int // slot of the number of the row above in the host's branch; -1 for a root or leaf
 }
 
 // An out is a value that a branch selects.
 type out struct {
 	read   int
-	path   string
+	path   string // a field of the read's table; in a branch of pairs, of the pairs'
 	column int    // in the read's columns, or -1 for one that the statement needs itself
 	slot   int    // position among the slots, or -1 if it is not sent
 	typ    string // SQL type as it is sent
 }
 
 // layOut decides the branches and what each selects.
-func layOut(catalogue *store.Catalogue, reads []*store.Read) (*layout, error) {
-	l := &layout{catalogue: catalogue, reads: reads, of: make([]*branch, len(reads))}
+func layOut(catalogue *store.Catalogue, reads []*store.Read, maxLeaf int64) (*layout, error) {
+	l := &layout{catalogue: catalogue, reads: reads, maxLeaf: maxLeaf, of: make([]*branch, len(reads))}
 	for i, r := range reads {
 		if catalogue.Sets[r.Set] == nil {
 			return nil, fmt.Errorf("there is no table %s", r.Set)
@@ -57,17 +67,14 @@ func layOut(catalogue *store.Catalogue, reads []*store.Read) (*layout, error) {
 			l.of[i].joined = append(l.of[i].joined, i)
 			continue
 		}
-		b := &branch{number: len(l.branches), read: i, row: -1, above: -1}
-		if r.Parent >= 0 {
-			b.host = l.of[r.Parent]
-			b.host.common = true
-			for j := r.Parent; j != b.host.read && !slices.Contains(b.host.inside, j); j = reads[j].Parent {
-				b.host.inside = append(b.host.inside, j)
-			}
-			slices.Sort(b.host.inside) // parents come before their children
+		leaf := l.isLeaf(i)
+		if r.Parent >= 0 && (!leaf || r.Through != nil) {
+			l.hang(i, leaf)
 		}
-		l.of[i] = b
-		l.branches = append(l.branches, b)
+		if r.Parent < 0 || leaf {
+			l.add(&branch{read: i, leaf: leaf})
+		}
+		l.of[i] = l.branches[len(l.branches)-1]
 	}
 	for i, r := range reads {
 		for c := range r.Columns {
@@ -80,6 +87,13 @@ func layOut(catalogue *store.Catalogue, reads []*store.Read) (*layout, error) {
 		case l.isJoined(i):
 			l.sendPresence(i)
 			l.need(r.Parent, r.Here)
+		case l.of[i].leaf && r.Through == nil:
+			l.sendKeys(l.of[r.Parent], r.Parent, r.Here)
+			l.sendKeys(l.of[i], i, r.There)
+		case l.of[i].leaf:
+			l.need(r.Parent, r.Here)
+			l.sendPairs(i)
+			l.sendKeys(l.of[i], i, r.There)
 		default:
 			l.need(r.Parent, r.Here)
 		}
@@ -90,10 +104,86 @@ func layOut(catalogue *store.Catalogue, reads []*store.Read) (*layout, error) {
 	return l, nil
 }
 
-// isJoined reports whether a read is joined to the branch of the one above.
-func (l *layout) isJoined(read int) bool {
+func (l *layout) add(b *branch) {
+	b.number, b.row, b.above = len(l.branches), -1, -1
+	l.branches = append(l.branches, b)
+}
+
+// hang adds the branch of a read, or of its pairs, which hangs from that of the
+// read above.
+func (l *layout) hang(read int, pairs bool) {
+	above := l.reads[read].Parent
+	b := &branch{read: read, host: l.of[above], pairs: pairs}
+	l.add(b)
+	b.host.common = true
+	for j := above; j != b.host.read && !slices.Contains(b.host.inside, j); j = l.reads[j].Parent {
+		b.host.inside = append(b.host.inside, j)
+	}
+	slices.Sort(b.host.inside) // parents come before their children
+}
+
+// isOne reports whether a read has at most one row for each row above.
+func (l *layout) isOne(read int) bool {
 	r := l.reads[read]
 	return r.Parent >= 0 && r.Single && !r.Limit && !r.Offset
+}
+
+// isJoined reports whether a read is joined to the branch of the one above.
+func (l *layout) isJoined(read int) bool { return l.isOne(read) && !l.isLeaf(read) }
+
+// isLeaf reports whether all records of a read's table are sent and matched
+// here: it is small, its keys can be compared here as the database compares
+// them, and nothing that is no leaf hangs from it.
+func (l *layout) isLeaf(read int) bool {
+	r := l.reads[read]
+	if l.maxLeaf == 0 || r.Parent < 0 || r.Limit || r.Offset || !l.isOne(read) && r.Through == nil {
+		return false
+	}
+	here, there := l.catalogue.Sets[l.reads[r.Parent].Set], l.catalogue.Sets[r.Set]
+	fields := r.Here
+	if r.Through != nil {
+		here, fields = l.catalogue.Sets[r.Through.Set], r.Through.There
+	}
+	if here == nil || there == nil || there.Rows == 0 || there.Rows > l.maxLeaf {
+		return false
+	}
+	for k := range r.There {
+		if !sameAnywhere(here.Field(fields[k]), there.Field(r.There[k])) {
+			return false
+		}
+	}
+	for i := read + 1; i < len(l.reads); i++ {
+		if l.reads[i].Parent == read && !(l.isOne(i) && l.isLeaf(i)) {
+			return false
+		}
+	}
+	return true
+}
+
+// sameAnywhere reports whether values of two fields are equal to the database
+// just if they are equal here.
+func sameAnywhere(a, b *store.Field) bool {
+	if a == nil || b == nil || a.Kind != b.Kind || a.Loose || b.Loose {
+		return false
+	}
+	switch a.Kind {
+	case store.Int, store.UUID:
+		return true
+	case store.Text:
+		return a.Type == b.Type && (a.Type == "text" || a.Type == "character varying")
+	}
+	return false
+}
+
+// leaves returns how many branches are leaves.
+func (l *layout) leaves() int {
+	n := 0
+	for _, b := range l.branches {
+		if b.leaf {
+			n++
+		}
+	}
+	return n
 }
 
 // isInside reports whether a read's values are part of its branch's common
@@ -142,14 +232,41 @@ func (l *layout) sendPresence(read int) {
 	b.outs = append(b.outs, out{read: read, path: path, column: -1, typ: sentType(f)})
 }
 
-// presence returns the value that is NULL only if a joined row was not found.
-func (l *layout) presence(read int) (out, bool) {
-	for _, o := range l.of[read].outs {
-		if o.read == read && o.path == l.reads[read].There[0] {
+// sendKeys adds the values by which a leaf is matched, where they are not sent
+// anyway.
+func (l *layout) sendKeys(b *branch, read int, paths []string) {
+	for _, path := range paths {
+		if _, ok := b.sent(read, path); !ok {
+			b.outs = append(b.outs, out{read: read, path: path, column: -1, typ: sentType(l.field(read, path))})
+		}
+	}
+}
+
+// sendPairs adds the values by which pairs are matched with a leaf.
+func (l *layout) sendPairs(read int) {
+	through := l.reads[read].Through
+	b := l.pairsOf(read)
+	for _, path := range through.There {
+		b.outs = append(b.outs, out{read: read, path: path, column: -1, typ: sentType(l.catalogue.Sets[through.Set].Field(path))})
+	}
+}
+
+// pairsOf returns the branch of a leaf's pairs, which is in front of its own.
+func (l *layout) pairsOf(read int) *branch { return l.branches[l.of[read].number-1] }
+
+// sent returns the value of a read's field that a branch sends.
+func (b *branch) sent(read int, path string) (out, bool) {
+	for _, o := range b.outs {
+		if o.read == read && o.path == path && o.slot >= 0 {
 			return o, true
 		}
 	}
 	return out{}, false
+}
+
+// presence returns the value that is NULL only if a joined row was not found.
+func (l *layout) presence(read int) (out, bool) {
+	return l.of[read].sent(read, l.reads[read].There[0])
 }
 
 // need adds values that something hanging from a read is joined by, where they

@@ -2,34 +2,89 @@ package relational
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"osprey/core/store"
 )
 
-// Prepare lays the reads out as one statement.
+// leafSizes are the layouts that a request can have: of how many records a
+// table can be a leaf.
+var leafSizes = []int64{0, 100, 1000}
+
+// Prepare lays the reads out as one statement, in one layout for few rows and,
+// where that makes a difference, others for more.
 func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store.Request, error) {
-	l, err := layOut(catalogue, reads)
-	if err != nil {
-		return nil, &store.Error{Code: store.BadAnswer, Msg: "does not have what the schema says", Err: err}
+	var forms []*form
+	leaves := -1
+	for _, size := range leafSizes {
+		l, err := layOut(catalogue, reads, size)
+		if err != nil {
+			return nil, &store.Error{Code: store.BadAnswer, Msg: "does not have what the schema says", Err: err}
+		}
+		if n := l.leaves(); n > leaves {
+			forms, leaves = append(forms, newForm(l)), n
+		}
 	}
-	r := &request{source: s, layout: l, texts: map[string]string{}}
-	_, r.params = l.text(make([]int64, len(reads)))
-	for _, b := range l.branches {
-		r.branches = append(r.branches, planBranch(l, b))
-	}
-	r.runs.New = func() any { return newCollector(r) }
+	r := &request{source: s, reads: reads}
+	r.forms.Store(&forms)
 	return r, nil
 }
 
-// A request is a prepared statement with the ways to read its rows.
+// A request is the forms that a prepared statement can have.
 type request struct {
-	source   *Source
+	source *Source
+	reads  []*store.Read
+	forms  atomic.Pointer[[]*form] // those with more leaves behind those with fewer
+}
+
+// form chooses the form for what is asked: the one with the most leaves of
+// which none has more records than there can be rows that refer to them, as
+// far as bounds, keys and the size of tables tell.
+func (r *request) form(in []store.Input) *form {
+	forms := *r.forms.Load()
+	if len(forms) == 1 {
+		return forms[0]
+	}
+	var most int64
+	for i, read := range r.reads {
+		if read.Parent >= 0 {
+			continue
+		}
+		rows := forms[0].layout.catalogue.Sets[read.Set].Rows
+		if read.Limit {
+			rows = min(rows, in[i].Limit)
+		}
+		if len(read.Keys) > 0 {
+			rows = min(rows, int64(in[i].Keys[0].Len()))
+		}
+		most = max(most, rows)
+	}
+	n := len(forms) - 1
+	for forms[n].layout.maxLeaf > most {
+		n--
+	}
+	return forms[n]
+}
+
+// demote drops a form one of whose leaves has grown, with those that have more.
+func (r *request) demote(f *form) {
+	forms := *r.forms.Load()
+	if n := slices.Index(forms, f); n > 0 {
+		kept := slices.Clone(forms[:n])
+		r.forms.Store(&kept)
+	}
+}
+
+// A form is a layout with its texts and the ways to read its rows.
+type form struct {
 	layout   *layout
 	branches []branchPlan
+	leaves   []leafPlan
 	params   []param   // the same for every text
 	runs     sync.Pool // of *collector
 
@@ -37,7 +92,22 @@ type request struct {
 	texts map[string]string // by rounded bounds
 }
 
-// maxTexts bounds how many roundings of its limits a request keeps a text for;
+func newForm(l *layout) *form {
+	f := &form{layout: l, texts: map[string]string{}}
+	_, f.params = l.text(make([]int64, len(l.reads)))
+	for _, b := range l.branches {
+		f.branches = append(f.branches, planBranch(l, b))
+	}
+	for _, b := range l.branches {
+		if b.leaf {
+			f.planLeaf(b)
+		}
+	}
+	f.runs.New = func() any { return newCollector(f) }
+	return f
+}
+
+// maxTexts bounds how many roundings of its limits a form keeps a text for;
 // beyond that, limits are parameters only.
 const maxTexts = 64
 
@@ -45,6 +115,7 @@ const maxTexts = 64
 // are counted from 0 with the branch's number, if there is one.
 type branchPlan struct {
 	read       int
+	pairs      bool       // rows are pairs, and none of the read's
 	row, above int        // as in branch
 	reads      []readPlan // the branch's own first, parents before children
 }
@@ -54,6 +125,60 @@ type readPlan struct {
 	presence int   // the value that is NULL if there is no row; -1 for the branch's own
 	slots    []int // where the value of each column is
 	decode   []decoder
+	keys     []keyPlan // values by which leaves are matched
+}
+
+// A keyPlan says where a value is by which a leaf is matched: one of the leaf's
+// rows, or one of a row that refers to it.
+type keyPlan struct {
+	slot   int
+	decode decoder
+	leaf   int // position in form.leaves
+	there  bool
+	n      int // which field of the key
+}
+
+// A leafPlan is a read whose rows are matched here with those, or with the
+// pairs, that refer to them.
+type leafPlan struct {
+	read  int
+	pairs int          // the branch of the pairs, or -1
+	kinds []store.Kind // of the key's fields
+}
+
+// planLeaf adds the values by which a leaf is matched to the plans of both
+// sides.
+func (f *form) planLeaf(b *branch) {
+	r := f.layout.reads[b.read]
+	leaf := leafPlan{read: b.read, pairs: -1}
+	for n, path := range r.There {
+		kind := f.layout.field(b.read, path).Kind
+		leaf.kinds = append(leaf.kinds, kind)
+		there := keyPlan{leaf: len(f.leaves), n: n, there: true, decode: scalarDecoder(kind)}
+		here := there
+		here.there = false
+		f.planKey(b, b.read, path, there)
+		if r.Through == nil {
+			f.planKey(f.layout.of[r.Parent], r.Parent, r.Here[n], here)
+		} else {
+			pairs := f.layout.pairsOf(b.read)
+			leaf.pairs = pairs.number
+			f.planKey(pairs, b.read, r.Through.There[n], here)
+		}
+	}
+	f.leaves = append(f.leaves, leaf)
+}
+
+// planKey adds a value of a key to the plan of the read that sends it.
+func (f *form) planKey(b *branch, read int, path string, k keyPlan) {
+	o, _ := b.sent(read, path)
+	k.slot = 1 + o.slot // behind the branch's number; a form with leaves has several
+	plan := &f.branches[b.number]
+	for i := range plan.reads {
+		if plan.reads[i].read == read {
+			plan.reads[i].keys = append(plan.reads[i].keys, k)
+		}
+	}
 }
 
 func planBranch(l *layout, b *branch) branchPlan {
@@ -67,6 +192,11 @@ func planBranch(l *layout, b *branch) branchPlan {
 	}
 	if b.above >= 0 {
 		plan.above = first + b.above
+	}
+	if b.pairs {
+		plan.pairs = true
+		plan.reads = []readPlan{{read: b.read, presence: -1}}
+		return plan
 	}
 	for _, read := range append([]int{b.read}, b.joined...) {
 		wanted := l.reads[read].Columns
@@ -89,7 +219,7 @@ func planBranch(l *layout, b *branch) branchPlan {
 // Describe names the tables that are read together.
 func (r *request) Describe() store.Description {
 	var names []string
-	for _, read := range r.layout.reads {
+	for _, read := range r.reads {
 		for _, name := range setsOf(read) {
 			if !slices.Contains(names, name) {
 				names = append(names, name)
@@ -100,11 +230,11 @@ func (r *request) Describe() store.Description {
 	if len(names) > 1 {
 		asks += " with " + strings.Join(names[1:], ", ")
 	}
-	bounds := make([]int64, len(r.layout.reads))
+	bounds := make([]int64, len(r.reads))
 	for i := range bounds {
 		bounds[i] = 32
 	}
-	return store.Description{Asks: asks, Statement: r.text(bounds)}
+	return store.Description{Asks: asks, Statement: (*r.forms.Load())[0].text(bounds)}
 }
 
 func setsOf(read *store.Read) []string {
@@ -115,41 +245,46 @@ func setsOf(read *store.Read) []string {
 }
 
 // text returns the statement for rounded bounds.
-func (r *request) text(bounds []int64) string {
+func (f *form) text(bounds []int64) string {
 	var room [64]byte
 	key := room[:0]
 	for _, b := range bounds {
 		key = strconv.AppendInt(append(key, ' '), b, 10)
 	}
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if text, ok := r.texts[string(key)]; ok {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if text, ok := f.texts[string(key)]; ok {
 		return text
 	}
-	if len(r.texts) >= maxTexts {
+	if len(f.texts) >= maxTexts {
 		for i := range bounds {
 			bounds[i] = noBound
 		}
-		text, _ := r.layout.text(bounds)
+		text, _ := f.layout.text(bounds)
 		return text
 	}
-	text, _ := r.layout.text(bounds)
-	r.texts[string(key)] = text
+	text, _ := f.layout.text(bounds)
+	f.texts[string(key)] = text
 	return text
 }
 
 // Run asks the database.
 func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, error) {
-	c := r.runs.Get().(*collector)
+	f := r.form(in)
+	c := f.runs.Get().(*collector)
 	for i := range in {
 		c.bounds[i] = 0
-		if r.layout.reads[i].Limit {
+		if r.reads[i].Limit {
 			c.bounds[i] = round(in[i].Limit)
 		}
 	}
-	err := r.source.query(ctx, r.text(c.bounds), c.arguments.of(r.layout, r.params, in), c)
+	err := r.source.query(ctx, f.text(c.bounds), c.arguments.of(f.layout, f.params, in), c)
 	if err == nil {
 		err = c.finish()
+	}
+	if errors.Is(err, errGrown) {
+		r.demote(f)
+		return r.Run(ctx, in)
 	}
 	if err != nil {
 		return nil, fail(ctx, err)

@@ -128,6 +128,12 @@ func (s *statement) branch(w *writer, b *branch) {
 	case b.common:
 		w.add(fmt.Sprintf("b%d b", b.number))
 		s.joins(w, b, b.outside())
+	case b.leaf:
+		s.leaf(w, b)
+	case b.pairs:
+		r := s.reads[b.read]
+		m := fmt.Sprintf("m%d", b.read)
+		w.add(fmt.Sprintf("b%d h JOIN ", b.host.number), quote(r.Through.Set), " ", m, " ON ", s.equal(m, r.Through.Here, b.read))
 	case b.host == nil:
 		s.root(w, b, s.numbered(b))
 		s.joins(w, b, b.joined)
@@ -157,6 +163,9 @@ func (s *statement) value(b *branch, slot int, typ string) string {
 	for i, o := range b.outs {
 		if o.slot != slot {
 			continue
+		}
+		if b.pairs {
+			return column("m", o.read, o.path)
 		}
 		expr := column("t", o.read, o.path)
 		if b.isInside(o.read) {
@@ -229,6 +238,22 @@ func (s *statement) child(w *writer, b *branch) {
 		w.add(host, " JOIN ", own, " ON ", s.equal(fmt.Sprintf("t%d", b.read), r.There, b.read), s.conditions(b.read))
 	}
 }
+
+// leaf writes the rows of a small table: in the order that is asked for, if
+// there is one, and bounded, since it may have grown.
+func (s *statement) leaf(w *writer, b *branch) {
+	w.add(s.table(b.read))
+	if c := s.conditions(b.read); c != "" {
+		w.add(" WHERE ", strings.TrimPrefix(c, " AND "))
+	}
+	if s.reads[b.read].Through != nil {
+		w.add("\n ORDER BY ", strings.TrimPrefix(s.orderKeys(b.read, ", "), ", "))
+	}
+	w.add(fmt.Sprintf(" LIMIT %d", s.grownLeaf()))
+}
+
+// grownLeaf is how many records of a small table show that it no longer is one.
+func (l *layout) grownLeaf() int64 { return 4 * l.maxLeaf }
 
 // linked writes how the rows of a folded read belong to the host's row h,
 // inside a lateral select.

@@ -1,0 +1,167 @@
+package project
+
+import (
+	"fmt"
+	"sync"
+
+	"osprey/core/language"
+	"osprey/core/plan"
+	"osprey/core/schema"
+	"osprey/core/validate"
+)
+
+// An operation is what is known of an operation of a document once it was
+// asked for: whether it can be run, and its plans.
+type operation struct {
+	def       *language.Operation
+	refused   []Fault // why it is not run, whatever its variables are
+	variables []input
+
+	mu    sync.Mutex // guards what follows
+	plans []variant
+}
+
+// An input is a variable that an operation declares.
+type input struct {
+	def  *language.VariableDefinition
+	name string
+	typ  schema.Type
+}
+
+// A variant is a plan for the variables whose shape has this key.
+type variant struct {
+	key  string
+	plan *plan.Plan
+}
+
+// maxVariants bounds the plans of one operation: the oldest goes first.
+const maxVariants = 32
+
+// operation returns the operation of a document that a question means, or why
+// it is not run.
+func (r *Revision) operation(d *parsed, name string) (*operation, []Fault) {
+	if d.problems.Failed() {
+		return nil, d.faults()
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	o := d.operations[name]
+	if o == nil {
+		def, fault := operationOf(d.doc, name)
+		if fault != nil {
+			return nil, []Fault{*fault}
+		}
+		o = &operation{def: def, refused: r.refuse(d, def)}
+		for _, v := range def.Variables {
+			o.variables = append(o.variables, input{v, v.Name.Text, validate.VariableType(r.Schema, v.Type)})
+		}
+		if d.operations == nil {
+			d.operations = map[string]*operation{}
+		}
+		d.operations[name] = o
+	}
+	if o.refused != nil {
+		return nil, o.refused
+	}
+	return o, nil
+}
+
+// refuse returns why an operation is not run, whatever its variables are; nil
+// if it is.
+func (r *Revision) refuse(d *parsed, op *language.Operation) []Fault {
+	limit := r.project.Config.Limits.Fields
+	if limit <= 0 {
+		limit = defaultFields
+	}
+	if n := validate.Expanded(d.doc, op); n > limit {
+		return []Fault{{Message: fmt.Sprintf("the operation asks for %d fields with its fragments written out, and the limit is %d", n, limit), Code: CodeLimit,
+			Fix: "ask for less at once, or raise limits.fields in osprey.yaml", Locations: []language.Position{d.source.Position(op.Pos)}}}
+	}
+	if on := r.project.Config.Introspection; on != nil && !*on {
+		if pos := validate.Introspects(d.doc, op); pos != language.NoPos {
+			return []Fault{{Message: "introspection is switched off for this service", Code: CodeDenied, Locations: []language.Position{d.source.Position(pos)}}}
+		}
+	}
+	if op.Kind == language.Subscription {
+		return []Fault{{Message: "this version of Osprey does not answer subscriptions yet", Code: CodeNotYet}}
+	}
+	return nil
+}
+
+// plan returns the plan of an operation for coerced variables.
+func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value) *plan.Plan {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	for i := range o.plans {
+		if v := &o.plans[i]; v.plan.Shape.Key(vars) == v.key {
+			return v.plan
+		}
+	}
+	p := plan.Build(r.Bound, d.doc, o.def, vars, r.prepare)
+	if len(o.plans) >= maxVariants {
+		o.plans = o.plans[1:]
+	}
+	o.plans = append(o.plans, variant{p.Shape.Key(vars), p})
+	return p
+}
+
+// coerce coerces the values of an operation's variables: section 6.1.2.
+func (o *operation) coerce(d *parsed, given map[string]any) (map[string]schema.Value, []Fault) {
+	if len(o.variables) == 0 {
+		return nil, nil
+	}
+	vars := make(map[string]schema.Value, len(o.variables))
+	var faults []Fault
+	fault := func(v *input, format string, args ...any) {
+		faults = append(faults, Fault{Message: fmt.Sprintf("the variable $%s of the type %s ", v.name, v.typ) + fmt.Sprintf(format, args...),
+			Code: CodeVariables, Locations: []language.Position{d.source.Position(v.def.Pos)}})
+	}
+	for i := range o.variables {
+		v := &o.variables[i]
+		value, ok := given[v.name]
+		switch {
+		case ok:
+			coerced, err := schema.CoerceJSON(v.typ, value)
+			if err != nil {
+				fault(v, "does not fit: %v", err)
+				continue
+			}
+			vars[v.name] = coerced
+		case v.def.Default != nil:
+			if coerced, _, err := schema.CoerceLiteral(v.typ, v.def.Default, nil); err == nil {
+				vars[v.name] = coerced
+				continue
+			}
+			fault(v, "is required and was not given")
+		case schema.IsNonNull(v.typ):
+			fault(v, "is required and was not given")
+		}
+	}
+	return vars, faults
+}
+
+// operationOf chooses the operation to run: GetOperation of section 6.1.
+func operationOf(doc *language.Document, name string) (*language.Operation, *Fault) {
+	var all []*language.Operation
+	var names []string
+	for _, d := range doc.Definitions {
+		if op, ok := d.(*language.Operation); ok {
+			all = append(all, op)
+			if op.Name.Text != "" {
+				names = append(names, op.Name.Text)
+			}
+			if name != "" && op.Name.Text == name {
+				return op, nil
+			}
+		}
+	}
+	switch {
+	case name != "":
+		return nil, &Fault{Message: fmt.Sprintf("the document has no operation %q%s", name, language.DidYouMean(name, names)), Code: CodeInvalid}
+	case len(all) == 0:
+		return nil, &Fault{Message: "the document has no operation, only fragments", Code: CodeInvalid}
+	case len(all) > 1:
+		return nil, &Fault{Message: "the document has several operations; say with operationName which one to run: " + language.OneOf(names), Code: CodeInvalid}
+	}
+	return all[0], nil
+}
