@@ -27,7 +27,7 @@ type Answer struct {
 	// no data (section 7.1.1, request errors).
 	Refused bool
 	Data    []byte // JSON; without its beginning if that was sent
-	Sent    bool
+	Sent    bool   // the response has begun
 	Faults  []Fault
 	Calls   []execute.Call
 	Plan    *plan.Plan // nil if refused
@@ -43,30 +43,36 @@ func (a *Answer) Free() {
 	}
 }
 
-// AppendJSON appends the response as JSON: section 7.2. With calls, it tells
-// the store requests under extensions.
-func (a *Answer) AppendJSON(buf []byte, calls bool) []byte {
-	buf = a.AppendHead(buf)
-	return a.AppendTail(append(buf, a.Data...), calls)
-}
+// beforeData is how a response without errors begins.
+const beforeData = `{"data":`
 
-// AppendHead appends what stands before the data of a response none of which
-// was sent.
-func (a *Answer) AppendHead(buf []byte) []byte {
+// AppendJSON appends the response as JSON: section 7.2. With calls, it tells
+// the store requests under extensions. No part of the response may have been
+// sent.
+func (a *Answer) AppendJSON(buf []byte, calls bool) []byte {
 	buf = append(buf, '{')
 	buf = a.appendFaults(buf, "", ",")
 	if !a.Refused {
-		buf = append(buf, `"data":`...)
+		buf = append(append(buf, `"data":`...), a.Data...)
 	}
-	return buf
+	return a.appendEnd(buf, calls)
 }
 
-// AppendTail appends what stands behind the data. Errors stand before it,
+// Rest returns what is left of the response: all of it, as AppendJSON does, or
+// what follows on the parts that were sent. Errors stand in front of the data,
 // where readers find them, unless its beginning was sent when they were found.
-func (a *Answer) AppendTail(buf []byte, calls bool) []byte {
-	if a.Sent {
-		buf = a.appendFaults(buf, ",", "")
+// It may be called once, and what it returns used until Free.
+func (a *Answer) Rest(calls bool) []byte {
+	switch {
+	case a.Sent:
+		return a.appendEnd(a.appendFaults(a.result.Whole, ",", ""), calls)
+	case a.Refused || len(a.Faults) > 0:
+		return a.AppendJSON(nil, calls)
 	}
+	return a.appendEnd(a.result.Whole, calls)
+}
+
+func (a *Answer) appendEnd(buf []byte, calls bool) []byte {
 	if calls && !a.Refused {
 		text, _ := json.Marshal(a.CallsJSON())
 		buf = append(append(append(buf, `,"extensions":{"calls":`...), text...), '}')

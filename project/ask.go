@@ -34,8 +34,8 @@ const defaultFields = 20_000
 func (r *Revision) Ask(ctx context.Context, q *Question) *Answer { return r.AskInParts(ctx, q, nil) }
 
 // AskInParts answers a question and sends the beginning of a long answer's
-// data while the rest is being written. The first part is the beginning of the
-// data itself; send must not keep what it is given.
+// response while the rest is being written; send must not keep what it is
+// given. What is left is [Answer.Rest].
 func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part []byte) error) *Answer {
 	p, vars, faults := r.Plan(q)
 	if faults != nil {
@@ -47,7 +47,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 		defer cancel()
 	}
 	a := &Answer{Plan: p}
-	options := execute.Options{Now: time.Now}
+	options := execute.Options{Now: time.Now, Before: beforeData}
 	if send != nil {
 		options.Send = func(part []byte) error {
 			a.Sent = true

@@ -5,7 +5,6 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
-	"sync"
 
 	"osprey/project"
 	"osprey/stores/rest"
@@ -56,40 +55,20 @@ func (s *server) answer(w http.ResponseWriter, r *http.Request, media string, re
 	header := w.Header()
 	header.Add("Vary", "Accept")
 	header.Set("Content-Type", media+"; charset=utf-8")
-	head := heads.Get().(*[]byte)
-	defer heads.Put(head)
-	began := false
 	answer := revision.AskInParts(rest.WithHeaders(r.Context(), r.Header), q, func(part []byte) error {
-		if !began {
-			began = true
-			if _, err := w.Write([]byte(`{"data":`)); err != nil {
-				return err
-			}
-		}
 		_, err := w.Write(part)
 		return err
 	})
 	defer answer.Free()
-	calls := strings.EqualFold(r.Header.Get(callsHeader), "on")
-	if answer.Sent {
-		w.Write(answer.Data)
-		w.Write(answer.AppendTail(nil, calls))
-		return
+	body := answer.Rest(strings.EqualFold(r.Header.Get(callsHeader), "on"))
+	if !answer.Sent {
+		header.Set("Content-Length", strconv.Itoa(len(body)))
+		if answer.Refused && media == mediaResponse {
+			w.WriteHeader(http.StatusBadRequest)
+		}
 	}
-	*head = answer.AppendHead((*head)[:0])
-	before := len(*head)
-	*head = answer.AppendTail(*head, calls)
-	header.Set("Content-Length", strconv.Itoa(len(*head)+len(answer.Data)))
-	if answer.Refused && media == mediaResponse {
-		w.WriteHeader(http.StatusBadRequest)
-	}
-	w.Write((*head)[:before])
-	w.Write(answer.Data)
-	w.Write((*head)[before:])
+	w.Write(body)
 }
-
-// heads keeps the memory of what stands around the data.
-var heads = sync.Pool{New: func() any { return new([]byte) }}
 
 // refuse answers in the form of a response with a request error.
 func (s *server) refuse(w http.ResponseWriter, media string, bad *refusal) {

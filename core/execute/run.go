@@ -15,6 +15,9 @@ import (
 type Options struct {
 	// Now tells the time, for how long requests took; nil leaves times out.
 	Now func() time.Time
+	// Before is written in front of the data, in the same memory, so that a
+	// response need not be copied together.
+	Before string
 	// Send takes the beginning of a long answer while the rest is still being
 	// written; nil keeps all of it for the result. It must not keep what it is
 	// given. When it fails, the run goes on without it and the rest is lost.
@@ -24,6 +27,7 @@ type Options struct {
 // A Result is what a run leaves.
 type Result struct {
 	Data   []byte // JSON: an object, or null; without what Send took
+	Whole  []byte // Data, and Options.Before in front of it unless Send took it
 	Errors []*Error
 	Calls  []Call
 
@@ -70,13 +74,17 @@ func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts O
 			}
 		}
 	}
-	r.buf = r.data(r.buf[:0], p.Data)
+	r.buf = r.data(append(r.buf[:0], opts.Before...), p.Data)
 	for i := range r.fetched {
 		if a := r.fetched[i].answer; a != nil && a.Release != nil {
 			a.Release()
 		}
 	}
-	return &Result{Data: r.buf, Errors: r.errs, Calls: r.calls, run: r}
+	result := &Result{Data: r.buf, Whole: r.buf, Errors: r.errs, Calls: r.calls, run: r}
+	if r.sent == 0 {
+		result.Data = r.buf[len(opts.Before):]
+	}
+	return result
 }
 
 // A run is the state of one execution. Its memory is used again by later ones.

@@ -13,7 +13,7 @@ import (
 // null, which the columns tell before they are written.
 
 // sendSize is how much of an answer is written before a part of it is sent.
-const sendSize = 64 << 10
+const sendSize = 256 << 10
 
 // sending is what was decided about a long answer.
 type sending uint8

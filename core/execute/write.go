@@ -58,9 +58,10 @@ func (w *writer) leave()              { w.path = w.path[:len(w.path)-1] }
 
 // data writes the whole answer.
 func (r *run) data(b []byte, o *plan.Object) []byte {
+	start := len(b)
 	b, ok := r.fields(b, o.Cases[0].Fields, nil, 0)
 	if !ok {
-		return append(b[:0], "null"...)
+		return append(b[:start], "null"...)
 	}
 	return b
 }
