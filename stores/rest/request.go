@@ -3,7 +3,6 @@ package rest
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -211,10 +210,8 @@ func (r *request) get(ctx context.Context, values uritemplate.Values) ([]any, er
 		return nil, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("answered with the status %d", res.StatusCode),
 			Err: fmt.Errorf("GET %s: %s: %s", path, res.Status, s.blank(firstLines(body)))}
 	}
-	decoder := json.NewDecoder(bytes.NewReader(body))
-	decoder.UseNumber()
-	var answer any
-	if err := decoder.Decode(&answer); err != nil {
+	answer, err := decode(body)
+	if err != nil {
 		return nil, &store.Error{Code: store.BadAnswer, Msg: "answered something that is not JSON",
 			Err: fmt.Errorf("GET %s: %w: %s", path, err, s.blank(firstLines(body)))}
 	}
