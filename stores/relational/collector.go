@@ -1,8 +1,11 @@
 package relational
 
 import (
+	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
+	"slices"
 
 	"osprey/core/store"
 )
@@ -18,10 +21,19 @@ type collector struct {
 	// table's Order is then by their numbers, also while rows come.
 	mixed  []bool
 	leaves []leaf
+	keyed  []keyed // by branch
 	// What follows is room for work.
 	index                  store.Index
 	key                    []byte
 	scratch, parents, ends []int32
+}
+
+// keyed is the keys of the rows of a branch: its own, if they are told apart by
+// one, and those of the rows above.
+type keyed struct {
+	own   store.Column
+	order []store.Column
+	above store.Column
 }
 
 // A leaf is the keys of a leaf's rows and of the rows that refer to it.
@@ -31,7 +43,7 @@ type leaf struct {
 }
 
 func newCollector(f *form) *collector {
-	c := &collector{form: f, bounds: make([]int64, len(f.layout.reads)), mixed: make([]bool, len(f.branches)), leaves: make([]leaf, len(f.leaves))}
+	c := &collector{form: f, bounds: make([]int64, len(f.layout.reads)), mixed: make([]bool, len(f.branches)), leaves: make([]leaf, len(f.leaves)), keyed: make([]keyed, len(f.branches))}
 	c.answer.Requests = 1
 	c.answer.Tables = make([]*store.Table, len(f.layout.reads))
 	for i, read := range f.layout.reads {
@@ -42,6 +54,18 @@ func newCollector(f *form) *collector {
 			t.Parent = []int32{}
 		}
 		c.answer.Tables[i] = t
+	}
+	for i := range f.branches {
+		k := &c.keyed[i]
+		if plan := f.branches[i].key; plan != nil {
+			k.own.Kind = plan.kind
+			for _, o := range plan.order {
+				k.order = append(k.order, store.Column{Kind: o.kind})
+			}
+		}
+		if plan := f.branches[i].under; plan != nil {
+			k.above.Kind = plan.kind
+		}
 	}
 	for i, l := range f.leaves {
 		for _, kind := range l.kinds {
@@ -60,6 +84,13 @@ func (c *collector) begin() {
 		t.Reset()
 	}
 	clear(c.mixed)
+	for i := range c.keyed {
+		c.keyed[i].own.Reset()
+		c.keyed[i].above.Reset()
+		for j := range c.keyed[i].order {
+			c.keyed[i].order[j].Reset()
+		}
+	}
 	for i := range c.leaves {
 		c.leaves[i].here.Reset()
 		c.leaves[i].there.Reset()
@@ -84,12 +115,22 @@ func (c *collector) row(values [][]byte) error {
 		}
 		c.place(own, &c.mixed[branch], int32(number-1))
 	}
-	if plan.above >= 0 {
+	switch {
+	case plan.under != nil:
+		if err := plan.under.decode(&c.keyed[branch].above, values[plan.above]); err != nil {
+			return err
+		}
+	case plan.above >= 0:
 		above, err := readInt(values[plan.above])
 		if err != nil {
 			return err
 		}
 		own.Parent = append(own.Parent, int32(above-1)) // a row of the host's branch; see finish
+	}
+	if plan.key != nil {
+		if err := c.keyed[branch].add(plan.key, values); err != nil {
+			return err
+		}
 	}
 	if plan.pairs {
 		return c.keys(plan.reads[0].keys, values)
@@ -122,6 +163,65 @@ func (c *collector) row(values [][]byte) error {
 		}
 	}
 	return nil
+}
+
+// add notes the key of a row, and what it is in order of.
+func (k *keyed) add(plan *keyedPlan, values [][]byte) error {
+	if err := plan.decode(&k.own, values[plan.slot]); err != nil {
+		return err
+	}
+	for i := range plan.order {
+		o := &plan.order[i]
+		if v := values[o.slot]; v == nil {
+			k.order[i].AppendNull()
+		} else if err := o.decode(&k.order[i], v); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// compare orders two rows as the database does: no value comes before any, and
+// behind all in descending order.
+func (k *keyed) compare(plan *keyedPlan, a, b int) int {
+	for i := range plan.order {
+		column, c := &k.order[i], 0
+		switch x, y := column.Null[a], column.Null[b]; {
+		case x || y:
+			if x != y {
+				c = 1
+				if x {
+					c = -1
+				}
+			}
+		case column.Kind == store.UUID:
+			c = bytes.Compare(column.At(a), column.At(b))
+		default:
+			c = cmp.Compare(column.Ints[a], column.Ints[b])
+		}
+		if plan.order[i].desc {
+			c = -c
+		}
+		if c != 0 {
+			return c
+		}
+	}
+	return 0
+}
+
+// arrange puts the rows of a branch in order where the database did not, since
+// it joined them to others.
+func (k *keyed) arrange(plan *keyedPlan, t *store.Table) {
+	for row := 1; row < t.Len; row++ {
+		if k.compare(plan, row-1, row) <= 0 {
+			continue
+		}
+		for row := range t.Len {
+			t.Order = append(t.Order, int32(row))
+		}
+		slices.SortFunc(t.Order, func(a, b int32) int { return k.compare(plan, int(a), int(b)) })
+		return
+	}
 }
 
 // keys notes the values by which leaves are matched.
@@ -170,6 +270,17 @@ func (c *collector) finish() error {
 			return fmt.Errorf("%d rows have numbers up to %d", t.Len, len(t.Order))
 		}
 	}
+	for i, b := range c.form.layout.branches {
+		if b.key == "" {
+			continue
+		}
+		c.keyed[i].arrange(c.form.branches[i].key, c.answer.Tables[b.read])
+		if b.common {
+			if err := c.findParents(i); err != nil {
+				return err
+			}
+		}
+	}
 	for _, b := range c.form.layout.branches {
 		t := c.answer.Tables[b.read]
 		if b.leaf && int64(t.Len) >= c.form.layout.grownLeaf() {
@@ -194,6 +305,32 @@ func (c *collector) finish() error {
 	}
 	for n := range c.leaves {
 		c.match(n)
+	}
+	return nil
+}
+
+// findParents finds the rows above of everything that hangs from a branch whose
+// rows are told apart by a key.
+func (c *collector) findParents(host int) error {
+	c.index.Reset()
+	own := &c.keyed[host].own
+	for row := range own.Len() {
+		c.key, _ = store.AppendKey(c.key[:0], own, row)
+		c.index.Add(c.key) // its number is the row, since the key is unique
+	}
+	for i, b := range c.form.layout.branches {
+		if b.host == nil || b.host.number != host {
+			continue
+		}
+		t, above := c.answer.Tables[b.read], &c.keyed[i].above
+		for row := range above.Len() {
+			c.key, _ = store.AppendKey(c.key[:0], above, row)
+			found := c.index.Find(c.key)
+			if found < 0 {
+				return fmt.Errorf("a row of %s belongs to none that was asked for", c.form.layout.reads[b.read].Set)
+			}
+			t.Parent = append(t.Parent, found)
+		}
 	}
 	return nil
 }

@@ -98,6 +98,11 @@ func newForm(l *layout) *form {
 	for _, b := range l.branches {
 		f.branches = append(f.branches, planBranch(l, b))
 	}
+	for i, b := range l.branches {
+		if b.host != nil {
+			f.branches[i].under = f.branches[b.host.number].key
+		}
+	}
 	for _, b := range l.branches {
 		if b.leaf {
 			f.planLeaf(b)
@@ -115,9 +120,29 @@ const maxTexts = 64
 // are counted from 0 with the branch's number, if there is one.
 type branchPlan struct {
 	read       int
-	pairs      bool       // rows are pairs, and none of the read's
-	row, above int        // as in branch
-	reads      []readPlan // the branch's own first, parents before children
+	pairs      bool // rows are pairs, and none of the read's
+	row, above int  // as in branch
+	// Of a branch whose rows are told apart by a key: the key, and what they
+	// are in order of.
+	key   *keyedPlan
+	under *keyedPlan // that of the host; nil if its rows have numbers
+	reads []readPlan // the branch's own first, parents before children
+}
+
+// A keyedPlan says where the key of a root's rows is, and the values that they
+// are in order of.
+type keyedPlan struct {
+	slot   int
+	decode decoder
+	kind   store.Kind
+	order  []orderPlan
+}
+
+type orderPlan struct {
+	slot   int
+	decode decoder
+	kind   store.Kind
+	desc   bool
 }
 
 type readPlan struct {
@@ -193,6 +218,9 @@ func planBranch(l *layout, b *branch) branchPlan {
 	if b.above >= 0 {
 		plan.above = first + b.above
 	}
+	if b.key != "" {
+		plan.key = planKeyed(l, b, first)
+	}
 	if b.pairs {
 		plan.pairs = true
 		plan.reads = []readPlan{{read: b.read, presence: -1}}
@@ -214,6 +242,23 @@ func planBranch(l *layout, b *branch) branchPlan {
 		plan.reads = append(plan.reads, p)
 	}
 	return plan
+}
+
+func planKeyed(l *layout, b *branch, first int) *keyedPlan {
+	o, _ := b.sent(b.read, b.key)
+	kind := l.field(b.read, b.key).Kind
+	k := &keyedPlan{slot: first + o.slot, decode: scalarDecoder(kind), kind: kind}
+	for _, by := range b.order {
+		o, _ := b.sent(b.read, by.Path)
+		kind, decode := l.field(b.read, by.Path).Kind, decodeInt
+		if kind == store.UUID {
+			decode = decodeUUID
+		} else {
+			kind = store.Int // moments are compared as they are sent, infinite ones too
+		}
+		k.order = append(k.order, orderPlan{first + o.slot, decode, kind, by.Desc})
+	}
+	return k
 }
 
 // Describe names the tables that are read together.

@@ -36,8 +36,9 @@ const (
 // texts keep their plans prepared. The exact bound is a parameter around it.
 //
 // A branch that others hang from is a common table b0, b1 …, whose columns are
-// o, the row's number, p, the number of the row above, and c0, c1 … for the
-// branch's values. Tables are named t and the number of their read.
+// o, the row's number unless it is told apart by a key, p, the key or number of
+// the row above, and c0, c1 … for the branch's values. Tables are named t and
+// the number of their read.
 func (l *layout) text(bounds []int64) (text string, params []param) {
 	s := &statement{layout: l, bounds: bounds}
 	var w writer
@@ -86,22 +87,26 @@ func column(alias string, read int, path string) string {
 // commonTable writes the SELECT of a branch's common table.
 func (s *statement) commonTable(w *writer, b *branch) {
 	r := s.reads[b.read]
+	w.add("SELECT ")
+	separator := ""
 	switch {
+	case b.key != "":
 	case b.host == nil:
-		w.add(fmt.Sprintf("SELECT t%d.%s AS o", b.read, number))
-	case s.bounded(b.read):
-		w.add(fmt.Sprintf("SELECT row_number() OVER (ORDER BY h.o, t%d.%s) AS o, h.o AS p", b.read, number))
+		w.add(fmt.Sprintf("t%d.%s AS o", b.read, number))
+		separator = ", "
 	default:
-		w.add("SELECT row_number() OVER (ORDER BY h.o", s.orderKeys(b.read, ", "), ") AS o, h.o AS p")
+		w.add("row_number() OVER (ORDER BY ", s.childOrder(b), ") AS o, ", s.above(b), " AS p")
+		separator = ", "
 	}
 	for i, o := range b.outs {
 		if b.isInside(o.read) {
-			w.add(", ", column("t", o.read, o.path), fmt.Sprintf(" AS c%d", i))
+			w.add(separator, column("t", o.read, o.path), fmt.Sprintf(" AS c%d", i))
+			separator = ", "
 		}
 	}
 	w.add("\n  FROM ")
 	if r.Parent < 0 {
-		s.root(w, b, true)
+		s.root(w, b, b.key == "")
 	} else {
 		s.child(w, b)
 	}
@@ -140,11 +145,7 @@ func (s *statement) branch(w *writer, b *branch) {
 	default:
 		s.child(w, b)
 		s.joins(w, b, b.joined)
-		if s.bounded(b.read) {
-			w.add(fmt.Sprintf("\n ORDER BY h.o, t%d.%s", b.read, number))
-		} else {
-			w.add("\n ORDER BY h.o", s.orderKeys(b.read, ", "))
-		}
+		w.add("\n ORDER BY ", s.childOrder(b))
 	}
 }
 
@@ -158,7 +159,7 @@ func (s *statement) value(b *branch, slot int, typ string) string {
 	case slot == b.above && b.common:
 		return "b.p"
 	case slot == b.above:
-		return "h.o"
+		return s.above(b)
 	}
 	for i, o := range b.outs {
 		if o.slot != slot {
@@ -177,6 +178,23 @@ func (s *statement) value(b *branch, slot int, typ string) string {
 		return expr
 	}
 	return "NULL::" + typ
+}
+
+// above writes what names the row h above.
+func (s *statement) above(b *branch) string {
+	if b.host.key != "" {
+		return "h." + s.linkName(b.host.read, b.host.key)
+	}
+	return "h.o"
+}
+
+// childOrder writes the order of the rows of a branch that hangs from another.
+// The rows above come first only because they are cheap to compare.
+func (s *statement) childOrder(b *branch) string {
+	if s.bounded(b.read) {
+		return s.above(b) + fmt.Sprintf(", t%d.%s", b.read, number)
+	}
+	return s.above(b) + s.orderKeys(b.read, ", ")
 }
 
 // bounded reports whether the store bounds a read's rows.
