@@ -73,7 +73,25 @@ func (b *bench) startPeers(ctx context.Context) ([]*server, error) {
 	if _, err := os.Stat(filepath.Join(projectDir, "osprey.yaml")); err != nil {
 		return servers, fmt.Errorf("bench runs in the folder of the sources: %w", err)
 	}
-	return servers, add("osprey", "Osprey", projectDir, ospreyRequest(peers.Arrivals))
+	if err := add("osprey", "Osprey, a saved operation by its name", projectDir, savedRequest); err != nil {
+		return servers, err
+	}
+	return servers, add("text", "Osprey, the operation's text in a POST", projectDir, ospreyRequest(arrivals()))
+}
+
+// savedRequest asks for the harbour's saved operation, as the peers are asked:
+// with a GET that says how many.
+func savedRequest(limit int) []byte {
+	return get("/graphql?operationName=Arrivals&variables=" + url.QueryEscape(fmt.Sprintf(`{"limit":%d}`, limit)))
+}
+
+// arrivals returns the text of the operation that the peers answer.
+func arrivals() string {
+	text, err := os.ReadFile(filepath.Join(projectDir, "operations", "Arrivals.graphql"))
+	if err != nil {
+		panic(err) // startPeers looks whether the project is there
+	}
+	return string(text)
 }
 
 // ospreyRequest returns the requests of an operation with a variable limit.

@@ -10,8 +10,6 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
-
-	"osprey/bench/peers"
 )
 
 // A curve is how something grows.
@@ -57,7 +55,7 @@ func (b *bench) growth(ctx context.Context) error {
 		return err
 	}
 	defer usual.stop()
-	arrivals := ospreyRequest(peers.Arrivals)
+	arrivals := savedRequest
 	var curves []*curve
 	rows := &curve{title: "Rows", x: "port calls in the answer", logarithm: true, y: "ms"}
 	for _, n := range []int{1, 10, 100, 1000, 3000, 10000} {
@@ -80,7 +78,7 @@ func (b *bench) growth(ctx context.Context) error {
 		for i := range n {
 			text += fmt.Sprintf(" r%d", i+1)
 		}
-		if err := b.add(ctx, fields, "Osprey", gauges, float64(n), ospreyRequest(text + " } }")(200)); err != nil {
+		if err := b.add(ctx, fields, "Osprey", gauges, float64(n), ospreyRequest(text+" } }")(200)); err != nil {
 			return err
 		}
 	}

@@ -9,7 +9,6 @@ import (
 	"sync"
 	"time"
 
-	"osprey/bench/peers"
 	"osprey/project"
 )
 
@@ -20,6 +19,7 @@ func inProcess(ctx context.Context, dir string) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
+	text := arrivals()
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		number := func(name string) int { n, _ := strconv.Atoi(r.URL.Query().Get(name)); return n }
 		limit, clients := number("limit"), number("clients")
@@ -32,7 +32,7 @@ func inProcess(ctx context.Context, dir string) (http.Handler, error) {
 			wait.Go(func() {
 				for time.Now().Before(end) {
 					begin := time.Now()
-					a := p.Revision().Ask(r.Context(), &project.Question{Query: peers.Arrivals, Variables: vars})
+					a := p.Revision().Ask(r.Context(), &project.Question{Query: text, Variables: vars})
 					if len(a.Faults) > 0 {
 						failed = errors.New(a.Faults[0].Message)
 						return

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"osprey/core/language"
 	"osprey/core/schema"
 )
 
@@ -56,4 +57,36 @@ func readDocuments(root string, add func(path, body string)) error {
 		add(path, string(body))
 		return err
 	})
+}
+
+// ruleSaved is the rule of operations that are saved twice.
+const ruleSaved = "saved-twice"
+
+// savedByName returns the texts of saved operations by the names of the
+// operations in them. A name that is used twice means the first.
+func savedByName(list []SavedOperation) (map[string]string, Findings) {
+	saved, files := map[string]string{}, map[string]string{}
+	var findings Findings
+	for _, op := range list {
+		src := language.NewSource(op.File, op.Text)
+		doc, problems := language.Parse(src)
+		if problems.Failed() {
+			continue // which is told of the file itself
+		}
+		for _, d := range doc.Definitions {
+			o, ok := d.(*language.Operation)
+			if !ok || o.Name.Text == "" {
+				continue
+			}
+			name := o.Name.Text
+			if files[name] != "" {
+				p := problems.Add(ruleSaved, o.Name.Pos, "the operation %s is saved in %s too, and who asks for it by name gets that one", name, files[name])
+				p.Severity, p.Fix = language.Warning, "give one of them another name"
+				continue
+			}
+			saved[name], files[name] = op.Text, op.File
+		}
+		findings = append(findings, placed(problems, inOne(src))...)
+	}
+	return saved, findings
 }

@@ -118,10 +118,12 @@ func (p *Project) Load() (Findings, error) {
 	for _, op := range p.Operations {
 		findings = append(findings, checkOperation(s, op)...)
 	}
+	saved, twice := savedByName(p.Operations)
+	findings = append(findings, twice...)
 	if findings.Failed() {
 		return findings, findings
 	}
-	p.current.Store(newRevision(p, s, bound))
+	p.current.Store(newRevision(p, s, bound, saved))
 	return findings, nil
 }
 

@@ -1,7 +1,10 @@
 package project
 
 import (
+	"fmt"
 	"hash/maphash"
+	"maps"
+	"slices"
 	"sync"
 
 	lru "github.com/hashicorp/golang-lru/v2"
@@ -21,6 +24,7 @@ type Revision struct {
 
 	project *Project
 	known   *lru.Cache[uint64, *parsed]
+	saved   map[string]string // texts of operations/ by the names of their operations
 }
 
 // defaultPlans is how many planned operations a revision keeps.
@@ -28,7 +32,7 @@ const defaultPlans = 1000
 
 var seed = maphash.MakeSeed()
 
-func newRevision(p *Project, s *schema.Schema, bound *binding.Bound) *Revision {
+func newRevision(p *Project, s *schema.Schema, bound *binding.Bound, saved map[string]string) *Revision {
 	plans := p.Config.Limits.Plans
 	if plans <= 0 {
 		plans = defaultPlans
@@ -37,7 +41,7 @@ func newRevision(p *Project, s *schema.Schema, bound *binding.Bound) *Revision {
 	if err != nil {
 		panic(err) // only for a size below 1
 	}
-	return &Revision{Schema: s, Bound: bound, project: p, known: known}
+	return &Revision{Schema: s, Bound: bound, project: p, known: known, saved: saved}
 }
 
 // A parsed is a parsed and validated text of operations with its plans.
@@ -48,6 +52,16 @@ type parsed struct {
 
 	mu         sync.Mutex            // guards what follows
 	operations map[string]*operation // by the name that was asked for
+}
+
+// Saved returns the text in which the operation called name is saved, or says
+// that there is none.
+func (r *Revision) Saved(name string) (text string, err error) {
+	text, ok := r.saved[name]
+	if !ok {
+		return "", fmt.Errorf("no operation %q is saved in this project%s", name, language.DidYouMean(name, slices.Sorted(maps.Keys(r.saved))))
+	}
+	return text, nil
 }
 
 // document parses and validates a text, or finds it among those seen before.

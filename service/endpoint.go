@@ -41,6 +41,10 @@ func (s *server) endpoint(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	revision := s.Project.Revision()
+	if bad = fill(q, revision); bad != nil {
+		s.refuse(w, media, bad)
+		return
+	}
 	if r.Method == http.MethodGet && revision.Changes(q) {
 		w.Header().Set("Allow", "POST")
 		s.refuse(w, media, &refusal{http.StatusMethodNotAllowed, "a mutation cannot be sent with GET", "send it with POST"})

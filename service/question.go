@@ -35,8 +35,8 @@ func badRequest(fix, format string, args ...any) *refusal {
 func decodeQuery(r *http.Request) (*project.Question, *refusal) {
 	values := r.URL.Query()
 	q := &project.Question{Query: values.Get("query"), OperationName: values.Get("operationName")}
-	if q.Query == "" {
-		return nil, badRequest("send ?query={…}, encoded", "the parameter \"query\" is missing")
+	if q.Query == "" && q.OperationName == "" {
+		return nil, badRequest("send ?query={…}, encoded, or ?operationName=… of a saved operation", "the parameter \"query\" is missing")
 	}
 	if text := values.Get("variables"); text != "" {
 		value, err := newReader([]byte(text)).whole()
@@ -50,6 +50,19 @@ func decodeQuery(r *http.Request) (*project.Question, *refusal) {
 		q.Variables = object
 	}
 	return q, nil
+}
+
+// fill fills in the text of a saved operation that is asked for by its name.
+func fill(q *project.Question, r *project.Revision) *refusal {
+	if q.Query != "" {
+		return nil
+	}
+	text, err := r.Saved(q.OperationName)
+	if err != nil {
+		return badRequest(`send its text as "query", or save it in operations/`, "%v", err)
+	}
+	q.Query = text
+	return nil
 }
 
 // bodies keeps the memory of request bodies for the next ones.
@@ -101,8 +114,8 @@ func decodeQuestion(body []byte) (*project.Question, *refusal) {
 		}
 		return nil, badRequest(`send {"query": "…", "variables": {…}}`, "the body is not a request in JSON: %s", jsonFault(err, body))
 	}
-	if bad == nil && q.Query == "" {
-		bad = badRequest(`send {"query": "{ … }"}`, "the body has no \"query\"")
+	if bad == nil && q.Query == "" && q.OperationName == "" {
+		bad = badRequest(`send {"query": "{ … }"}, or the "operationName" of a saved operation`, "the body has no \"query\"")
 	}
 	return q, bad
 }

@@ -101,12 +101,16 @@ func (s *server) schema(w http.ResponseWriter, r *http.Request) {
 
 // plans explains an operation without running it.
 func (s *server) plans(w http.ResponseWriter, r *http.Request) {
+	revision := s.Project.Revision()
 	q, bad := s.decodeBody(w, r)
+	if bad == nil {
+		bad = fill(q, revision)
+	}
 	if bad != nil {
 		problem(w, bad.status, bad.msg, bad.fix)
 		return
 	}
-	e, faults := s.Project.Revision().Explain(q)
+	e, faults := revision.Explain(q)
 	if faults != nil {
 		a := project.Answer{Refused: true, Faults: faults}
 		write(w, http.StatusUnprocessableEntity, "application/json; charset=utf-8", a.AppendJSON(nil, false))

@@ -4,7 +4,8 @@
 //
 // The request is the arrivals board of the harbour's registry: the latest port
 // calls, each with its craft and the craft's operator, its berth and its
-// pilots. GET /arrivals?limit=N answers it.
+// pilots: what demo/harbour/operations/Arrivals.graphql asks Osprey for. GET
+// /arrivals?limit=N answers it.
 package peers
 
 import (
@@ -19,16 +20,6 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/klauspost/compress/gzhttp"
 )
-
-// Arrivals is the operation that asks Osprey for the same.
-const Arrivals = `query Arrivals($limit: Int!) {
-  portCalls(limit: $limit, sort: [{arrivedAt: DESC}]) {
-    id arrivedAt departedAt purpose cargoT
-    craft { __typename imo name lengthM operator { id name country } }
-    berth { number name lengthM }
-    pilots { id name licence }
-  }
-}`
 
 // A Peer is one way to write the handler.
 type Peer struct {
