@@ -1,11 +1,13 @@
 # make demo   starts the harbour and serves it (PORT=8420 moves it, FRESH=1 makes its data again)
 # make test   checks and tests everything
 # make build  builds bin/osprey with its console
+# make bench  measures Osprey beside handlers written by hand, in a quarter of an
+#             hour; make bench-quick in a minute
 
 PORT ?= 7420
 STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.8.2
 
-.PHONY: demo test build console documents tools tools-test lint screenshots clean
+.PHONY: demo test build console documents tools tools-test lint screenshots bench bench-quick clean
 
 demo: build documents
 	@exec bin/osprey demo --port $(PORT) $(if $(FRESH),--fresh) $(if $(SCALE),--scale $(SCALE))
@@ -47,6 +49,15 @@ lint: console
 # The pictures of docs/screenshots, from a demo that is running.
 screenshots: build tools-test
 	go run ./demo/shots
+
+# The plots of the growth are written to docs/screenshots.
+bench: tools documents
+	go build -o bin/osprey-bench ./bench
+	bin/osprey-bench --plots docs/screenshots
+
+bench-quick: tools
+	go build -o bin/osprey-bench ./bench
+	bin/osprey-bench --quick
 
 clean:
 	rm -rf bin console/node_modules console/dist/*

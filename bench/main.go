@@ -37,12 +37,13 @@ func command() *cli.Command {
 		Name:  "bench",
 		Usage: "measure Osprey beside handlers written by hand",
 		Description: "Measures, in this order: the arrivals board of Osprey and of its peers; how it grows;\n" +
-			"the engine alone; what Osprey adds to the drivers of other stores.",
+			"the engine alone; what Osprey adds to the drivers of other stores. It is run from the\n" +
+			"folder of the sources: make bench, or make bench-quick for the first part in a minute.",
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "quick", Usage: "the peers only, in about a minute"},
 			&cli.StringSliceFlag{Name: "only", Usage: "only this part: peers, growth, engine or legs"},
 			&cli.StringSliceFlag{Name: "server", Usage: "only this server of the peers' part; osprey is one"},
-			&cli.IntFlag{Name: "rounds", Usage: "rounds of each measurement", Value: 7},
+			&cli.IntFlag{Name: "rounds", Usage: "rounds of each measurement", Value: 5},
 			&cli.DurationFlag{Name: "time", Usage: "time of each measurement of a round", Value: time.Second},
 			&cli.IntFlag{Name: "pool", Usage: "connections of every server", Value: 2 * runtime.GOMAXPROCS(0)},
 			&cli.IntSliceFlag{Name: "size", Usage: "only answers of so many port calls", Value: []int{1, 20, 200, 2000}},
@@ -57,7 +58,7 @@ func command() *cli.Command {
 			}
 			parts := c.StringSlice("only")
 			if c.Bool("quick") {
-				parts, b.rounds, b.time = []string{"peers"}, 3, 300*time.Millisecond
+				parts, b.rounds, b.time = []string{"peers"}, 2, 250*time.Millisecond
 			}
 			return b.run(ctx, c.String("state"), parts)
 		},

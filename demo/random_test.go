@@ -178,8 +178,16 @@ func TestRandomOperations(t *testing.T) {
 	o := newOracle(makePort(1))
 	r := rand.New(rand.NewPCG(1, 2))
 	for i := range 150 {
-		list := o.invent(r, "Query", 4)
+		depth := 4
+		if i%5 == 4 {
+			depth = 2 // of many records
+		}
+		list := o.invent(r, "Query", depth)
 		list = list[:min(len(list), 2)]
+		if depth == 2 {
+			list = []selection{o.inventField(r, "Query", []string{"portCalls", "fleet"}[r.IntN(2)], depth, 0)}
+			list[0].args["limit"] = 50 + r.IntN(2500)
+		}
 		var b strings.Builder
 		write(&b, list)
 		q := &project.Question{Query: b.String()}
