@@ -29,7 +29,7 @@ type point struct {
 	x        float64
 	y        float64
 	answer   int // bytes
-	requests int // statements that the database counted for one answer; 0 if not counted
+	requests int // statements that the database counted for one answer
 }
 
 // growth measures how time grows with rows, nesting, fields and clients, and
@@ -56,52 +56,60 @@ func (b *bench) growth(ctx context.Context) error {
 	}
 	defer usual.stop()
 	arrivals := savedRequest
-	var curves []*curve
 	rows := &curve{title: "Rows", x: "port calls in the answer", logarithm: true, y: "ms"}
-	for _, n := range []int{1, 10, 100, 1000, 3000, 10000} {
-		if err := b.add(ctx, rows, "Osprey", harbour, float64(n), arrivals(n)); err != nil {
-			return err
-		}
-		if err := b.add(ctx, rows, "a query per level", usual, float64(n), get(fmt.Sprintf("/arrivals?limit=%d", n))); err != nil {
-			return err
-		}
-	}
 	nesting := &curve{title: "Nesting", x: "levels, each of 50 records", y: "ms"}
-	for levels := 1; levels <= 8; levels++ {
-		if err := b.add(ctx, nesting, "Osprey", harbour, float64(levels), ospreyRequest(nested(levels))(50)); err != nil {
-			return err
-		}
-	}
 	fields := &curve{title: "Fields", x: "fields of each of 200 records", y: "ms"}
+	clients := &curve{title: "Clients", x: "clients at once, each asking for 20 port calls", y: "answers per second"}
+	var places []*place
+	for _, n := range []int{1, 10, 100, 1000, 3000, 10000} {
+		places = append(places,
+			&place{curve: rows, server: harbour, x: n, clients: 1, request: arrivals(n)},
+			&place{curve: rows, server: usual, x: n, clients: 1, request: get(fmt.Sprintf("/arrivals?limit=%d", n))})
+	}
+	for levels := 1; levels <= 8; levels++ {
+		places = append(places, &place{curve: nesting, server: harbour, x: levels, clients: 1, request: ospreyRequest(nested(levels))(50)})
+	}
 	for _, n := range []int{1, 10, 25, 50, 75, 100} {
 		text := "query ($limit: Int!) { gauges(limit: $limit) {"
 		for i := range n {
 			text += fmt.Sprintf(" r%d", i+1)
 		}
-		if err := b.add(ctx, fields, "Osprey", gauges, float64(n), ospreyRequest(text+" } }")(200)); err != nil {
+		places = append(places, &place{curve: fields, server: gauges, x: n, clients: 1, request: ospreyRequest(text + " } }")(200)})
+	}
+	for _, n := range []int{1, 2, 4, 8, 16, 32, 64} {
+		places = append(places,
+			&place{curve: clients, server: harbour, x: n, clients: n, request: arrivals(20)},
+			&place{curve: clients, server: usual, x: n, clients: n, request: get("/arrivals?limit=20")})
+	}
+	for _, p := range places {
+		if p.requests, err = b.count(ctx, func() error {
+			_, err := once(ctx, p.server, p.request)
+			return err
+		}); err != nil {
 			return err
 		}
 	}
-	curves = append(curves, rows, nesting, fields)
-	clients := &curve{title: "Clients", x: "clients at once, each asking for 20 port calls", y: "answers per second"}
-	for _, n := range []int{1, 2, 4, 8, 16, 32, 64} {
-		for _, s := range []*server{harbour, usual} {
-			request := arrivals(20)
-			if s == usual {
-				request = get("/arrivals?limit=20")
+	for range b.rounds {
+		for _, p := range places {
+			result, err := b.load(p.server, p.request, p.clients, b.time/2)
+			if err != nil {
+				return err
 			}
-			var list []*sample
-			for range b.rounds {
-				result, err := b.load(s, request, n, b.time)
-				if err != nil {
-					return err
-				}
-				list = append(list, result)
-			}
-			clients.put(s.title, point{x: float64(n), y: median(list, (*sample).throughput)})
+			p.samples = append(p.samples, result)
 		}
 	}
-	curves = append(curves, clients)
+	for _, p := range places {
+		y := float64(duration(p.samples, 0.5)) / float64(time.Millisecond)
+		if p.curve == clients {
+			y = median(p.samples, (*sample).throughput)
+		}
+		size := 0
+		for _, s := range p.samples {
+			size = max(size, s.bytes) // a sample may have had no time for an answer
+		}
+		p.curve.put(p.server.title, point{float64(p.x), y, size, p.requests})
+	}
+	curves := []*curve{rows, nesting, fields, clients}
 	for _, c := range curves {
 		c.print()
 	}
@@ -111,25 +119,15 @@ func (b *bench) growth(ctx context.Context) error {
 	return nil
 }
 
-// add measures how long one client waits for an answer.
-func (b *bench) add(ctx context.Context, c *curve, name string, s *server, x float64, request []byte) error {
-	requests, err := b.count(ctx, func() error {
-		_, err := once(ctx, s, request)
-		return err
-	})
-	if err != nil {
-		return err
-	}
-	var list []*sample
-	for range b.rounds {
-		result, err := b.load(s, request, 1, b.time/2)
-		if err != nil {
-			return err
-		}
-		list = append(list, result)
-	}
-	c.put(name, point{x, float64(duration(list, 0.5)) / float64(time.Millisecond), list[0].bytes, requests})
-	return nil
+// A place is where a curve is measured.
+type place struct {
+	curve    *curve
+	server   *server
+	x        int
+	clients  int
+	request  []byte
+	requests int // statements that the database counted for one answer
+	samples  []*sample
 }
 
 func (c *curve) put(name string, p point) {
@@ -239,10 +237,8 @@ func (c *curve) print() {
 		}
 		row("", func(p point) string { return fmt.Sprintf("%.0f", p.x) })
 		row(l.name+", "+c.y, func(p point) string { return fmt.Sprintf("%.4g", p.y) })
-		if l.points[0].requests > 0 {
-			row("statements for an answer", func(p point) string { return fmt.Sprint(p.requests) })
-			row("bytes of an answer", func(p point) string { return fmt.Sprint(p.answer) })
-		}
+		row("statements for an answer", func(p point) string { return fmt.Sprint(p.requests) })
+		row("bytes of an answer", func(p point) string { return fmt.Sprint(p.answer) })
 	}
 	w.Flush()
 }

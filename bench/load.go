@@ -157,9 +157,10 @@ func (b *bench) storesUsage() time.Duration {
 }
 
 func get(path string) []byte {
-	return []byte("GET " + path + " HTTP/1.1\r\nHost: bench\r\n\r\n")
+	return []byte(strings.Join([]string{"GET " + path + " HTTP/1.1", "Host: bench", "", ""}, "\r\n"))
 }
 
 func post(path string, body []byte) []byte {
-	return append(fmt.Appendf(nil, "POST %s HTTP/1.1\r\nHost: bench\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n", path, len(body)), body...)
+	return []byte(strings.Join([]string{"POST " + path + " HTTP/1.1", "Host: bench", "Content-Type: application/json",
+		"Content-Length: " + strconv.Itoa(len(body)), "", string(body)}, "\r\n"))
 }

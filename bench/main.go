@@ -58,7 +58,7 @@ func command() *cli.Command {
 			}
 			parts := c.StringSlice("only")
 			if c.Bool("quick") {
-				parts, b.rounds, b.time = []string{"peers"}, 2, 250*time.Millisecond
+				parts, b.rounds, b.time = []string{"peers"}, 2, 150*time.Millisecond
 			}
 			return b.run(ctx, c.String("state"), parts)
 		},

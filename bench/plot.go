@@ -76,7 +76,7 @@ func (c *curve) plot() (*plot.Plot, error) {
 		}
 	}
 	// Where the lines are not: they rise to the right.
-	p.Legend.XOffs, p.Legend.YOffs, p.Legend.Padding = vg.Points(-8), vg.Points(8), vg.Points(3)
+	p.Legend.XOffs, p.Legend.YOffs, p.Legend.Padding = vg.Points(-28), vg.Points(8), vg.Points(3)
 	p.Y.Max *= 1.05
 	return p, nil
 }

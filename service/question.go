@@ -2,7 +2,6 @@ package service
 
 import (
 	"bytes"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -14,6 +13,7 @@ import (
 	"github.com/go-json-experiment/json/jsontext"
 
 	"osprey/core/language"
+	"osprey/core/store"
 	"osprey/project"
 )
 
@@ -144,7 +144,7 @@ func (r reader) question() (q *project.Question, bad *refusal, err error) {
 			return nil, nil, err
 		}
 		member, kind := name.String(), r.PeekKind()
-		value, err := r.value()
+		value, err := store.ReadJSON(r.Decoder)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -176,7 +176,7 @@ func (r reader) question() (q *project.Question, bad *refusal, err error) {
 
 // whole reads the only value of a text.
 func (r reader) whole() (any, error) {
-	v, err := r.value()
+	v, err := store.ReadJSON(r.Decoder)
 	if err != nil {
 		return nil, err
 	}
@@ -199,48 +199,6 @@ func (r reader) end() error {
 		return errMore
 	}
 	return nil
-}
-
-// value reads a value; numbers are kept as they are written.
-func (r reader) value() (any, error) {
-	token, err := r.ReadToken()
-	if err != nil {
-		return nil, err
-	}
-	switch token.Kind() {
-	case 'n':
-		return nil, nil
-	case 't', 'f':
-		return token.Bool(), nil
-	case '"':
-		return token.String(), nil
-	case '0':
-		return json.Number(token.String()), nil
-	case '[':
-		list := []any{}
-		for r.PeekKind() != ']' {
-			item, err := r.value()
-			if err != nil {
-				return nil, err
-			}
-			list = append(list, item)
-		}
-		_, err = r.ReadToken()
-		return list, err
-	}
-	object := map[string]any{}
-	for r.PeekKind() != '}' {
-		name, err := r.ReadToken()
-		if err != nil {
-			return nil, err
-		}
-		key := name.String()
-		if object[key], err = r.value(); err != nil {
-			return nil, err
-		}
-	}
-	_, err = r.ReadToken()
-	return object, err
 }
 
 func kindName(kind jsontext.Kind) string {
