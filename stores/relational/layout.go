@@ -150,10 +150,6 @@ func (l *layout) tellApart(b *branch) {
 	l.sendKeys(b, b.read, paths)
 }
 
-// isNumbered reports whether the rows of a common table have numbers, which
-// what hangs from them names.
-func (b *branch) isNumbered() bool { return b.common && b.key == "" }
-
 func (l *layout) add(b *branch) {
 	b.number, b.row, b.above = len(l.branches), -1, -1
 	l.branches = append(l.branches, b)
