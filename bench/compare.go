@@ -90,12 +90,12 @@ func (b *bench) startPeers(ctx context.Context) ([]*server, error) {
 // savedRequest asks for the harbour's saved operation, as the peers are asked:
 // with a GET that says how many.
 func savedRequest(limit int) []byte {
-	return get("/graphql?operationName=Arrivals&variables=" + url.QueryEscape(fmt.Sprintf(`{"limit":%d}`, limit)))
+	return get("/graphql?operationName=Latest&variables=" + url.QueryEscape(fmt.Sprintf(`{"limit":%d}`, limit)))
 }
 
 // arrivals returns the text of the operation that the peers answer.
 func arrivals() string {
-	text, err := os.ReadFile(filepath.Join(projectDir, "operations", "Arrivals.graphql"))
+	text, err := os.ReadFile(filepath.Join(projectDir, "operations", "Latest.graphql"))
 	if err != nil {
 		panic(err) // startPeers looks whether the project is there
 	}

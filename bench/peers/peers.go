@@ -4,7 +4,7 @@
 //
 // The request is the arrivals board of the harbour's registry: the latest port
 // calls, each with its craft and the craft's operator, its berth and its
-// pilots: what demo/harbour/operations/Arrivals.graphql asks Osprey for. GET
+// pilots: what demo/harbour/operations/Latest.graphql asks Osprey for. GET
 // /arrivals?limit=N answers it.
 package peers
 
