@@ -1,11 +1,8 @@
 package relational
 
 import (
-	"bytes"
-	"cmp"
 	"errors"
 	"fmt"
-	"slices"
 
 	"osprey/core/store"
 )
@@ -26,14 +23,6 @@ type collector struct {
 	index                  store.Index
 	key                    []byte
 	scratch, parents, ends []int32
-}
-
-// keyed is the keys of the rows of a branch: its own, if they are told apart by
-// one, and those of the rows above.
-type keyed struct {
-	own   store.Column
-	order []store.Column
-	above store.Column
 }
 
 // A leaf is the keys of a leaf's rows and of the rows that refer to it.
@@ -165,65 +154,6 @@ func (c *collector) row(values [][]byte) error {
 	return nil
 }
 
-// add notes the key of a row, and what it is in order of.
-func (k *keyed) add(plan *keyedPlan, values [][]byte) error {
-	if err := plan.decode(&k.own, values[plan.slot]); err != nil {
-		return err
-	}
-	for i := range plan.order {
-		o := &plan.order[i]
-		if v := values[o.slot]; v == nil {
-			k.order[i].AppendNull()
-		} else if err := o.decode(&k.order[i], v); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// compare orders two rows as the database does: no value comes before any, and
-// behind all in descending order.
-func (k *keyed) compare(plan *keyedPlan, a, b int) int {
-	for i := range plan.order {
-		column, c := &k.order[i], 0
-		switch x, y := column.Null[a], column.Null[b]; {
-		case x || y:
-			if x != y {
-				c = 1
-				if x {
-					c = -1
-				}
-			}
-		case column.Kind == store.UUID:
-			c = bytes.Compare(column.At(a), column.At(b))
-		default:
-			c = cmp.Compare(column.Ints[a], column.Ints[b])
-		}
-		if plan.order[i].desc {
-			c = -c
-		}
-		if c != 0 {
-			return c
-		}
-	}
-	return 0
-}
-
-// arrange puts the rows of a branch in order where the database did not, since
-// it joined them to others.
-func (k *keyed) arrange(plan *keyedPlan, t *store.Table) {
-	for row := 1; row < t.Len; row++ {
-		if k.compare(plan, row-1, row) <= 0 {
-			continue
-		}
-		for row := range t.Len {
-			t.Order = append(t.Order, int32(row))
-		}
-		slices.SortFunc(t.Order, func(a, b int32) int { return k.compare(plan, int(a), int(b)) })
-		return
-	}
-}
-
 // keys notes the values by which leaves are matched.
 func (c *collector) keys(keys []keyPlan, values [][]byte) error {
 	for _, k := range keys {
@@ -305,32 +235,6 @@ func (c *collector) finish() error {
 	}
 	for n := range c.leaves {
 		c.match(n)
-	}
-	return nil
-}
-
-// findParents finds the rows above of everything that hangs from a branch whose
-// rows are told apart by a key.
-func (c *collector) findParents(host int) error {
-	c.index.Reset()
-	own := &c.keyed[host].own
-	for row := range own.Len() {
-		c.key, _ = store.AppendKey(c.key[:0], own, row)
-		c.index.Add(c.key) // its number is the row, since the key is unique
-	}
-	for i, b := range c.form.layout.branches {
-		if b.host == nil || b.host.number != host {
-			continue
-		}
-		t, above := c.answer.Tables[b.read], &c.keyed[i].above
-		for row := range above.Len() {
-			c.key, _ = store.AppendKey(c.key[:0], above, row)
-			found := c.index.Find(c.key)
-			if found < 0 {
-				return fmt.Errorf("a row of %s belongs to none that was asked for", c.form.layout.reads[b.read].Set)
-			}
-			t.Parent = append(t.Parent, found)
-		}
 	}
 	return nil
 }
