@@ -244,3 +244,14 @@ func TestConsoleFiles(t *testing.T) {
 		t.Errorf("the console loads something from elsewhere:\n%s", page)
 	}
 }
+
+// TestPlanWithoutStores plans the operation that the page begins with, which
+// asks for the schema alone.
+func TestPlanWithoutStores(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(`[data-test=plan]`), chromedp.Click(`[data-test=plan]`), chromedp.WaitVisible(summary))
+	if got := text(t, ctx, summary); got != "would ask no store" {
+		t.Errorf("the strip says %q", got)
+	}
+}

@@ -2,6 +2,7 @@ package project
 
 import (
 	"context"
+	"fmt"
 	"time"
 
 	"osprey/core/execute"
@@ -40,6 +41,10 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 	p, vars, faults := r.Plan(q)
 	if faults != nil {
 		return &Answer{Refused: true, Faults: faults}
+	}
+	if limit := r.project.Config.Limits.StoreRequests; limit > 0 && len(p.Fetches) > limit {
+		return &Answer{Refused: true, Faults: []Fault{{Message: fmt.Sprintf("the operation takes %s, and the limit is %d", plan.Count(len(p.Fetches), "store request"), limit), Code: CodeLimit,
+			Fix: "ask for less at once, or raise limits.storeRequests in osprey.yaml; osprey explain shows the requests"}}}
 	}
 	if limit := r.project.Config.Limits.Timeout; limit > 0 {
 		var cancel context.CancelFunc

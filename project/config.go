@@ -34,6 +34,9 @@ type Limits struct {
 	Timeout time.Duration `yaml:"timeout"` // for a whole operation
 	Plans   int           `yaml:"plans"`   // how many planned operations are kept
 	Fields  int           `yaml:"fields"`  // most fields of an operation, its fragments written out
+	// StoreRequests is how many store requests an operation may take; an
+	// operation that takes more is refused before it runs. Zero is no bound.
+	StoreRequests int `yaml:"storeRequests"`
 }
 
 // SourceConfig is one source of osprey.yaml.

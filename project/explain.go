@@ -10,8 +10,9 @@ import (
 // An Explanation tells what an operation would ask the stores.
 type Explanation struct {
 	Operation string    `json:"operation,omitempty"`
-	Requests  int       `json:"requests"` // store requests, whatever the number of records
-	EachKey   bool      `json:"eachKey"`  // a store takes one key at a time: Requests is a least number
+	Requests  int       `json:"requests"`        // store requests, whatever the number of records
+	EachKey   bool      `json:"eachKey"`         // a store takes one key at a time: Requests is a least number
+	Limit     int       `json:"limit,omitempty"` // how many are allowed; 0 if there is no bound
 	Waves     []WaveOut `json:"waves"`
 }
 
@@ -45,7 +46,7 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 	if faults != nil {
 		return nil, faults
 	}
-	e := &Explanation{Operation: p.Name, Requests: len(p.Fetches), Waves: []WaveOut{}}
+	e := &Explanation{Operation: p.Name, Requests: len(p.Fetches), Limit: r.project.Config.Limits.StoreRequests, Waves: []WaveOut{}}
 	for _, f := range p.Fetches {
 		if len(e.Waves) < f.Wave {
 			e.Waves = append(e.Waves, WaveOut{Wave: f.Wave})
@@ -73,7 +74,11 @@ func (e *Explanation) Summary() string {
 	if e.EachKey {
 		least = "at least "
 	}
-	return least + plan.Count(e.Requests, "store request") + " in " + plan.Count(len(e.Waves), "wave")
+	summary := least + plan.Count(e.Requests, "store request") + " in " + plan.Count(len(e.Waves), "wave")
+	if e.Limit > 0 && e.Requests > e.Limit {
+		summary += fmt.Sprintf(", which is more than the limit of %d: it is refused", e.Limit)
+	}
+	return summary
 }
 
 // Text returns the explanation as a terminal shows it; with statements, each

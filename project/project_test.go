@@ -209,6 +209,30 @@ func TestFragmentsThatExplode(t *testing.T) {
 	}
 }
 
+// TestTooManyRequests refuses an operation before it runs, by the number of
+// store requests that its plan has, and explains it all the same.
+func TestTooManyRequests(t *testing.T) {
+	p, findings, err := open(t, things+" extend type Thing { next: Thing @related(here: \"id\") }", nil)
+	if err != nil {
+		t.Fatal(err, findings)
+	}
+	p.Config.Limits.StoreRequests = 2
+	for query, want := range map[string]string{
+		`{ thing(id: 1) { name } other: thing(id: 2) { name } }`:                         "2 store requests in 1 wave",
+		`{ a: thing(id: 1) { name } b: thing(id: 2) { name } c: thing(id: 3) { name } }`: "3 store requests in 1 wave, which is more than the limit of 2: it is refused",
+	} {
+		e, faults := p.Revision().Explain(&Question{Query: query})
+		if faults != nil || !strings.HasSuffix(e.Summary(), want) {
+			t.Errorf("%s\nis explained as %q %v, want %q", query, e.Summary(), faults, want)
+		}
+		a := p.Revision().Ask(context.Background(), &Question{Query: query})
+		refused := a.Refused && a.Faults[0].Code == CodeLimit && strings.Contains(a.Faults[0].Message, "takes 3 store requests, and the limit is 2")
+		if wanted := strings.Contains(want, "refused"); refused != wanted {
+			t.Errorf("%s\nis answered with %+v; refused should be %t", query, a.Faults, wanted)
+		}
+	}
+}
+
 func TestHealth(t *testing.T) {
 	p, findings, err := open(t, things, nil)
 	if err != nil {

@@ -29,6 +29,8 @@ export interface Explanation {
   operation?: string
   requests: number
   eachKey: boolean
+  /** How many store requests are allowed; missing if there is no bound. */
+  limit?: number
   waves: {
     wave: number
     requests: { source: string; kind: string; asks: string; statement?: string; eachKey?: boolean; problem?: string }[]

@@ -35,6 +35,9 @@ const waves = computed<{ wave: number; requests: Request[] }[]>(() => {
 })
 
 const slowest = computed(() => Math.max(1, ...props.calls.map((c) => c.ms)))
+const refused = computed(() =>
+  props.plan?.limit && props.plan.requests > props.plan.limit ? `, more than the limit of ${props.plan.limit}: it is refused` : '',
+)
 const total = computed(() => (props.plan ? props.plan.requests : props.calls.reduce((n, c) => n + c.requests, 0)))
 
 const count = (n: number, noun: string) => `${n} ${noun}${n === 1 ? '' : 's'}`
@@ -46,8 +49,9 @@ const time = (ms: number) => (ms < 10 ? ms.toFixed(1) : Math.round(ms)) + ' ms'
     <div class="head">
       <span class="pane-title">Waves</span>
       <span v-if="waves.length" class="sum" data-test="wave-summary">
-        {{ plan ? 'would ask' : 'asked' }} {{ plan?.eachKey ? 'at least ' : '' }}{{ count(total, 'store request') }} in {{ count(waves.length, 'wave') }}
+        {{ plan ? 'would ask' : 'asked' }} {{ plan?.eachKey ? 'at least ' : '' }}{{ count(total, 'store request') }} in {{ count(waves.length, 'wave') }}{{ refused }}
       </span>
+      <span v-else-if="plan" class="sum" data-test="wave-summary">would ask no store</span>
       <span v-else class="empty">Run an operation to see which store is asked what, or plan it to see that beforehand.</span>
     </div>
     <div v-if="waves.length" class="waves">
