@@ -38,17 +38,18 @@ func (r *Revision) Ask(ctx context.Context, q *Question) *Answer { return r.AskI
 // response while the rest is being written; send must not keep what it is
 // given. What is left is [Answer.Rest].
 func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part []byte) error) *Answer {
-	p, vars, faults := r.Plan(q)
+	v, vars, faults := r.variant(q)
 	if faults != nil {
 		return &Answer{Refused: true, Faults: faults}
 	}
+	p := v.plan
 	if limit := r.project.Config.Limits.StoreRequests; limit > 0 && len(p.Fetches) > limit {
 		return &Answer{Refused: true, Faults: []Fault{{Message: fmt.Sprintf("the operation takes %s, and the limit is %d", plan.Count(len(p.Fetches), "store request"), limit), Code: CodeLimit,
 			Fix: "ask for less at once, or raise limits.storeRequests in osprey.yaml; osprey explain shows the requests"}}}
 	}
-	if limit := r.project.Config.Limits.Timeout; limit > 0 {
+	if v.timed {
 		var cancel context.CancelFunc
-		ctx, cancel = context.WithTimeout(ctx, limit)
+		ctx, cancel = context.WithTimeout(ctx, r.project.Config.Limits.Timeout)
 		defer cancel()
 	}
 	a := &Answer{Plan: p}
@@ -80,14 +81,19 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 // Plan checks a question and plans it, without asking any store. It returns
 // the coerced variables; or the faults for which it is refused.
 func (r *Revision) Plan(q *Question) (*plan.Plan, map[string]schema.Value, []Fault) {
+	v, vars, faults := r.variant(q)
+	return v.plan, vars, faults
+}
+
+func (r *Revision) variant(q *Question) (variant, map[string]schema.Value, []Fault) {
 	d := r.document(q.Query)
 	o, faults := r.operation(d, q.OperationName)
 	if faults != nil {
-		return nil, nil, faults
+		return variant{}, nil, faults
 	}
 	vars, faults := o.coerce(d, q.Variables)
 	if faults != nil {
-		return nil, nil, faults
+		return variant{}, nil, faults
 	}
 	return r.plan(d, o, vars), vars, nil
 }

@@ -7,6 +7,7 @@ import (
 	"osprey/core/language"
 	"osprey/core/plan"
 	"osprey/core/schema"
+	"osprey/core/store"
 	"osprey/core/validate"
 )
 
@@ -30,8 +31,9 @@ type input struct {
 
 // A variant is a plan for the variables whose shape has this key.
 type variant struct {
-	key  string
-	plan *plan.Plan
+	key   string
+	plan  *plan.Plan
+	timed bool // it needs a clock of its own to end within limits.timeout
 }
 
 // maxVariants bounds the plans of one operation: the oldest goes first.
@@ -89,20 +91,41 @@ func (r *Revision) refuse(d *parsed, op *language.Operation) []Fault {
 }
 
 // plan returns the plan of an operation for coerced variables.
-func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value) *plan.Plan {
+func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value) variant {
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	for i := range o.plans {
 		if v := &o.plans[i]; v.plan.Shape.Key(vars) == v.key {
-			return v.plan
+			return *v
 		}
 	}
 	p := plan.Build(r.Bound, d.doc, o.def, vars, r.prepare)
 	if len(o.plans) >= maxVariants {
 		o.plans = o.plans[1:]
 	}
-	o.plans = append(o.plans, variant{p.Shape.Key(vars), p})
-	return p
+	v := variant{p.Shape.Key(vars), p, r.timed(p)}
+	o.plans = append(o.plans, v)
+	return v
+}
+
+// timed reports whether a plan's run can take longer than limits.timeout by the
+// time that its sources wait. One that cannot is spared a timer, which costs as
+// much as writing a hundred fields.
+func (r *Revision) timed(p *plan.Plan) bool {
+	limit := r.project.Config.Limits.Timeout
+	if limit <= 0 {
+		return false
+	}
+	for _, f := range p.Fetches {
+		timeout := r.project.Config.Sources[f.Source].Timeout
+		if timeout <= 0 {
+			timeout = store.DefaultTimeout
+		}
+		if p.Waves > 1 || f.EachKey || timeout > limit {
+			return true
+		}
+	}
+	return false
 }
 
 // coerce coerces the values of an operation's variables: section 6.1.2.

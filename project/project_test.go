@@ -257,3 +257,36 @@ func TestTidy(t *testing.T) {
 		}
 	}
 }
+
+// TestTimed holds which plans get a clock of their own: those whose requests
+// could together take longer than a whole operation may.
+func TestTimed(t *testing.T) {
+	p, findings, err := open(t, things+" extend type Thing { next: Thing @related(here: \"id\") }", nil)
+	if err != nil {
+		t.Fatal(err, findings)
+	}
+	for _, test := range []struct {
+		text          string
+		whole, source time.Duration
+		timed         bool
+	}{
+		{`{ thing(id: 1) { name } }`, 0, 0, false},
+		{`{ thing(id: 1) { name } }`, 20 * time.Second, 0, false},
+		{`{ thing(id: 1) { name } }`, time.Second, 0, true}, // a source waits five seconds unless it is told otherwise
+		{`{ thing(id: 1) { name } }`, time.Second, 500 * time.Millisecond, false},
+		{`{ thing(id: 1) { name } }`, 20 * time.Second, time.Minute, true},
+		{`{ thing(id: 1) { name next { name } } }`, 20 * time.Second, 0, true},
+	} {
+		p.Config.Limits.Timeout = test.whole
+		for _, s := range p.Config.Sources {
+			s.Timeout = test.source
+		}
+		built, _, faults := p.Revision().Plan(&Question{Query: test.text})
+		if faults != nil {
+			t.Fatal(faults)
+		}
+		if got := p.Revision().timed(built); got != test.timed {
+			t.Errorf("%s within %s, with a source that waits %s: timed is %t, want %t", test.text, test.whole, test.source, got, test.timed)
+		}
+	}
+}

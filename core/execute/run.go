@@ -97,11 +97,18 @@ type run struct {
 	links   []link               // by Step.ID; made when first used
 	badRead map[*plan.Read]error // reads whose arguments cannot be used
 	calls   []Call
+	asked   []request   // of the wave under way
 	index   store.Index // of whatever is matched by key just now
 	key     []byte
 	ints    arena
 
 	writer
+}
+
+// A request is a fetch with what it is asked with.
+type request struct {
+	fetch  *plan.Fetch
+	inputs []store.Input
 }
 
 // fetched is what came of a fetch: an answer or an error.
@@ -143,6 +150,7 @@ func (r *run) free() {
 	clear(r.fetched)
 	clear(r.links)
 	clear(r.calls)
+	clear(r.asked[:cap(r.asked)])
 	clear(r.texts)
 	r.plan, r.vars, r.opts, r.errs = nil, nil, Options{}, nil
 	if cap(r.buf) > keptAnswer {
@@ -155,11 +163,7 @@ func (r *run) free() {
 func (r *run) wave(ctx context.Context, fetches []*plan.Fetch) {
 	first := len(r.calls)
 	var wait sync.WaitGroup
-	type request struct {
-		fetch  *plan.Fetch
-		inputs []store.Input
-	}
-	var asked []request
+	r.asked = r.asked[:0]
 	for _, f := range fetches {
 		inputs, keys, ask := r.gather(f)
 		switch {
@@ -171,11 +175,11 @@ func (r *run) wave(ctx context.Context, fetches []*plan.Fetch) {
 			continue
 		}
 		r.calls = append(r.calls, Call{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys})
-		asked = append(asked, request{f, inputs})
+		r.asked = append(r.asked, request{f, inputs})
 	}
-	for i, a := range asked {
+	for i, a := range r.asked {
 		call := &r.calls[first+i]
-		if i == len(asked)-1 {
+		if i == len(r.asked)-1 {
 			r.ask(ctx, a.fetch, a.inputs, call)
 		} else {
 			wait.Go(func() { r.ask(ctx, a.fetch, a.inputs, call) })

@@ -54,7 +54,8 @@ func (b *builder) fetches(prepare Prepare) {
 				reads[i] = r.Store
 			}
 			if f.Request, f.Err = prepare(f.Source, reads); f.Err == nil {
-				f.Asks = f.Request.Describe().Asks
+				d := f.Request.Describe()
+				f.Asks, f.EachKey = d.Asks, d.EachKey
 			}
 		}
 	}

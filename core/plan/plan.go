@@ -38,7 +38,9 @@ type Fetch struct {
 	Wave   int // from 1
 	Source string
 	Reads  []*Read
-	Asks   string // what it asks, for callers; set with the request
+	// Of the request: what it asks, for callers, and whether it is one for each key.
+	Asks    string
+	EachKey bool
 	// Request is prepared by the source. It is nil if the plan was made without
 	// stores, or if Err says why it could not be prepared.
 	Request store.Request

@@ -1,6 +1,13 @@
 package store
 
-import "context"
+import (
+	"context"
+	"time"
+)
+
+// DefaultTimeout is how long a source waits for one request if nothing else is
+// configured.
+const DefaultTimeout = 5 * time.Second
 
 // A Source is one configured store. Its methods may be called at the same time.
 type Source interface {

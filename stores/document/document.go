@@ -26,7 +26,7 @@ import (
 type Config struct {
 	URL     string        // mongodb://host:port/database
 	Pool    int           // most connections at once; default 20
-	Timeout time.Duration // for each request; default 5 s
+	Timeout time.Duration // for each request; default [store.DefaultTimeout]
 	Sample  int           // how many documents of a collection tell its fields; default 200
 }
 
@@ -52,7 +52,7 @@ func Open(c Config) (*Source, error) {
 		c.Pool = 20
 	}
 	if c.Timeout <= 0 {
-		c.Timeout = 5 * time.Second
+		c.Timeout = store.DefaultTimeout
 	}
 	if c.Sample <= 0 {
 		c.Sample = 200

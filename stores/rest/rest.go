@@ -26,7 +26,7 @@ type Config struct {
 	URL         string            // where all paths begin: https://host/base
 	Headers     map[string]string // sent with each request; values may be secrets
 	Forward     []string          // headers passed on from the caller's request
-	Timeout     time.Duration     // for each request; default 5 s
+	Timeout     time.Duration     // for each request; default [store.DefaultTimeout]
 	Concurrency int               // most requests at once; default 8
 	MaxBytes    int64             // largest answer that is read; default 16 MiB
 	Sets        []Set
@@ -75,7 +75,7 @@ func Open(c Config) (*Source, error) {
 		return nil, errors.New("the address is not of the form http://host/path")
 	}
 	if c.Timeout <= 0 {
-		c.Timeout = 5 * time.Second
+		c.Timeout = store.DefaultTimeout
 	}
 	if c.Concurrency <= 0 {
 		c.Concurrency = 8
