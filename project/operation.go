@@ -109,8 +109,8 @@ func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value) v
 }
 
 // timed reports whether a plan's run can take longer than limits.timeout by the
-// time that its sources wait. One that cannot is spared a timer, which costs as
-// much as writing a hundred fields.
+// time that its sources wait. One that cannot is spared a timer, which costs
+// some 5 µs where the whole answer may cost 100.
 func (r *Revision) timed(p *plan.Plan) bool {
 	limit := r.project.Config.Limits.Timeout
 	if limit <= 0 {

@@ -156,3 +156,41 @@ func TestDocumentsDown(t *testing.T) {
 		t.Errorf("answers %+v", a)
 	}
 }
+
+// TestRefusedBeforeItRuns counts at the registry that an operation which takes
+// more store requests than allowed asks none of them.
+func TestRefusedBeforeItRuns(t *testing.T) {
+	demotest.Setenv(t)
+	dir := t.TempDir()
+	if err := os.CopyFS(dir, os.DirFS(filepath.Join(demotest.Root(), "demo/harbour"))); err != nil {
+		t.Fatal(err)
+	}
+	path := filepath.Join(dir, "osprey.yaml")
+	text, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	limited := strings.Replace(string(text), "limits:\n", "limits:\n  storeRequests: 2\n", 1)
+	if err := os.WriteFile(path, []byte(limited), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	base := serve(t, dir)
+	for _, test := range []struct {
+		text       string
+		code       string
+		statements int
+	}{
+		{`{ portCalls(limit: 2) { id craft { name } incidents { at } } }`, "", 1},
+		{`{ portCalls(limit: 2) { id berth { quay { station { name events { at } } } } incidents { at } } }`, "LIMIT", 0},
+	} {
+		counted := demotest.Statements(t)
+		a := ask(t, base, test.text, nil)
+		code := ""
+		if len(a.Errors) > 0 {
+			code = a.Errors[0].Extensions.Code
+		}
+		if got := counted(); code != test.code || got != test.statements {
+			t.Errorf("%s\nhas the error %q and %d statements, want %q and %d", test.text, code, got, test.code, test.statements)
+		}
+	}
+}

@@ -137,8 +137,8 @@ func AppendFloat(buf []byte, v float64) []byte {
 	a := math.Abs(v)
 	// Most stored numbers have few decimals. If v is the number closest to
 	// n/1000, that is the shortest way to write it, since below 1e12 no two
-	// numbers of so few decimals share a closest float: 12 ns where the general
-	// way takes 80.
+	// numbers of so few decimals share a closest float: 50 ns where the general
+	// way takes 102.
 	if n := math.Round(a * 1000); a < 1e12 && n/1000 == a && n > 0 {
 		if v < 0 {
 			buf = append(buf, '-')

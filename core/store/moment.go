@@ -15,7 +15,7 @@ const day = 24 * time.Hour
 func FormatTime(micros int64) string { return string(AppendTime(nil, micros)) }
 
 // AppendTime appends what [FormatTime] returns. It is written out since it is
-// on the path of every answer: 45 ns where a layout of package time takes 160.
+// on the path of every answer: 79 ns where a layout of package time takes 367.
 func AppendTime(buf []byte, micros int64) []byte {
 	t := time.UnixMicro(micros).UTC()
 	year, month, d := t.Date()

@@ -33,7 +33,6 @@ type leaf struct {
 
 func newCollector(f *form) *collector {
 	c := &collector{form: f, bounds: make([]int64, len(f.layout.reads)), mixed: make([]bool, len(f.branches)), leaves: make([]leaf, len(f.leaves)), keyed: make([]keyed, len(f.branches))}
-	c.answer.Requests = 1
 	c.answer.Tables = make([]*store.Table, len(f.layout.reads))
 	for i, read := range f.layout.reads {
 		t := store.NewTable(read.Columns)

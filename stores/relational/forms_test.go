@@ -150,11 +150,15 @@ func TestGrown(t *testing.T) {
 		t.Fatal(err)
 	}
 	r := prepared.(*request)
-	count := func(forms, rows, found int) {
+	count := func(forms, statements, rows, found int) {
 		t.Helper()
+		counted := demotest.Statements(t)
 		a, err := r.Run(ctx, make([]store.Input, 2))
 		if err != nil {
 			t.Fatal(err)
+		}
+		if got := counted(); got != statements || a.Requests != statements {
+			t.Errorf("PostgreSQL ran %d statements, told %d, want %d", got, a.Requests, statements)
 		}
 		n := 0
 		for _, row := range a.Tables[1].Child {
@@ -167,9 +171,10 @@ func TestGrown(t *testing.T) {
 		}
 		a.Release()
 	}
-	count(2, 5, 1430)
+	count(2, 1, 5, 1430)
 	exec(`INSERT INTO grown.flags SELECT n, 'flag ' || n FROM generate_series(6, 1000) n`)
-	count(1, 1715, 1715)
+	count(1, 2, 1715, 1715) // once to see it, and once more
+	count(1, 1, 1715, 1715)
 }
 
 func places(t *store.Table) int {

@@ -89,8 +89,6 @@ func (s *Source) Close() error { return s.db.Close() }
 // restarted, is replaced, and a statement whose preparation no longer holds is
 // prepared again: reading twice is safe.
 func (s *Source) query(ctx context.Context, statement string, args [][]byte, c *collector) error {
-	ctx, cancel := context.WithTimeout(ctx, s.timeout)
-	defer cancel()
 	for attempt := 0; ; attempt++ {
 		c.begin()
 		again := false
@@ -108,7 +106,7 @@ func (s *Source) query(ctx context.Context, statement string, args [][]byte, c *
 		if again && ctx.Err() == nil && attempt < s.pool {
 			continue
 		}
-		return fail(ctx, err)
+		return err
 	}
 }
 

@@ -331,3 +331,50 @@ func wantCode(t *testing.T, request store.Request, code store.Code) {
 		t.Errorf("the error is %v, want %s", err, code)
 	}
 }
+
+// TestPrepared holds that a connection keeps a bounded number of prepared
+// statements, which PostgreSQL itself counts, and that what is prepared follows
+// a table that changes.
+func TestPrepared(t *testing.T) {
+	ctx := context.Background()
+	setup := `DROP SCHEMA IF EXISTS kept CASCADE; CREATE SCHEMA kept;
+		CREATE VIEW kept.prepared AS SELECT count(*) AS n FROM pg_prepared_statements WHERE name LIKE 'osprey%';
+		CREATE TABLE kept.buoys (id integer PRIMARY KEY, a integer, b integer, c integer, d integer, e integer, f integer, g integer, h integer, i integer);
+		INSERT INTO kept.buoys VALUES (1, 1, 2, 3, 4, 5, 6, 7, 8, 9)`
+	_, catalogue := open(t, setup, "kept")
+	s, err := relational.Open(relational.Config{URL: demotest.Harbour().RegistryURL + "?search_path=kept", Pool: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	for set := range 300 { // each asks for other columns, so each is a statement of its own
+		r := &store.Read{Set: "buoys", Columns: []store.Wanted{{Path: "id", Kind: store.Int}}}
+		want := "1"
+		for bit := range 9 {
+			if set&(1<<bit) != 0 {
+				r.Columns = append(r.Columns, store.Wanted{Path: string(rune('a' + bit)), Kind: store.Int})
+				want += fmt.Sprint(" ", bit+1)
+			}
+		}
+		if got := read(t, s, catalogue, r, store.Input{}); len(got) != 1 || got[0] != want {
+			t.Fatalf("the columns %d read %q, want %q", set, got, want)
+		}
+	}
+	count := &store.Read{Set: "prepared", Columns: []store.Wanted{{Path: "n", Kind: store.Int}}}
+	if got := read(t, s, catalogue, count, store.Input{}); len(got) != 1 || got[0] != "256" {
+		t.Errorf("after 301 statements %s are prepared, want 256", got)
+	}
+	id := &store.Read{Set: "buoys", Columns: []store.Wanted{{Path: "id", Kind: store.Int}}}
+	read(t, s, catalogue, id, store.Input{})
+	conn, err := pgx.Connect(ctx, demotest.Harbour().RegistryURL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	if _, err := conn.Exec(ctx, `ALTER TABLE kept.buoys ALTER id TYPE bigint; UPDATE kept.buoys SET id = 9000000000`); err != nil {
+		t.Fatal(err)
+	}
+	if got := read(t, s, catalogue, id, store.Input{}); len(got) != 1 || got[0] != "9000000000" {
+		t.Errorf("after the column changed, it reads %q", got)
+	}
+}

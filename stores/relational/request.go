@@ -313,9 +313,27 @@ func (f *form) text(bounds []int64) string {
 	return text
 }
 
-// Run asks the database.
+// Run asks the database: once, or once more if a table has grown that was sent
+// whole.
 func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, error) {
-	f := r.form(in)
+	ctx, cancel := context.WithTimeout(ctx, r.source.timeout)
+	defer cancel()
+	for asked := 1; ; asked++ {
+		f := r.form(in)
+		c, err := r.ask(ctx, f, in)
+		switch {
+		case err == nil:
+			c.answer.Requests = asked
+			return &c.answer, nil
+		case !errors.Is(err, errGrown):
+			return nil, fail(ctx, err)
+		}
+		r.demote(f)
+	}
+}
+
+// ask asks the database in one form.
+func (r *request) ask(ctx context.Context, f *form, in []store.Input) (*collector, error) {
 	c := f.runs.Get().(*collector)
 	for i := range in {
 		c.bounds[i] = 0
@@ -327,12 +345,5 @@ func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, err
 	if err == nil {
 		err = c.finish()
 	}
-	if errors.Is(err, errGrown) {
-		r.demote(f)
-		return r.Run(ctx, in)
-	}
-	if err != nil {
-		return nil, fail(ctx, err)
-	}
-	return &c.answer, nil
+	return c, err
 }
