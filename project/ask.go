@@ -53,7 +53,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 		defer cancel()
 	}
 	a := &Answer{Plan: p}
-	options := execute.Options{Now: time.Now, Before: beforeData}
+	options := execute.Options{Now: time.Now, Before: beforeData, MaxPage: r.project.Config.Limits.Page}
 	if send != nil {
 		options.Send = func(part []byte) error {
 			a.Sent = true

@@ -28,7 +28,7 @@ func CheckTypes(path, operations string) (Findings, error) {
 		}
 		saved = append(saved, more...)
 	}
-	s, problems := schema.Build(append([]schema.Text{binding.Directives}, texts...)...)
+	s, problems := binding.Build(texts, foldingSources(path))
 	findings := placed(problems, s.Source)
 	for i := range findings {
 		if findings[i].At.Line == 0 { // what is missing has no place; it belongs into some file
@@ -42,6 +42,23 @@ func CheckTypes(path, operations string) (Findings, error) {
 		findings = append(findings, checkOperation(s, op)...)
 	}
 	return findings, nil
+}
+
+// foldingSources tells, as osprey.yaml says, which sources are relational; nil if
+// nothing says so, and any may be.
+func foldingSources(path string) func(string) bool {
+	text, err := os.ReadFile(filepath.Join(path, ConfigFile))
+	if err != nil {
+		return nil
+	}
+	config, problems := readConfig(language.NewSource(path, string(text)), os.LookupEnv)
+	if problems.Failed() {
+		return nil
+	}
+	return func(source string) bool {
+		c := config.Sources[source]
+		return c != nil && relationalKinds[c.Kind]
+	}
 }
 
 // readTypes reads the schema files of a project, a folder or one file, and the

@@ -34,10 +34,16 @@ type Limits struct {
 	Timeout time.Duration `yaml:"timeout"` // for a whole operation
 	Plans   int           `yaml:"plans"`   // how many planned operations are kept
 	Fields  int           `yaml:"fields"`  // most fields of an operation, its fragments written out
+	// Page is the largest limit, first or last that an operation may give;
+	// default 10,000.
+	Page int64 `yaml:"page"`
 	// StoreRequests is how many store requests an operation may take; an
 	// operation that takes more is refused before it runs. Zero is no bound.
 	StoreRequests int `yaml:"storeRequests"`
 }
+
+// defaultPage is the largest limit of a list if nothing else is configured.
+const defaultPage = 10_000
 
 // SourceConfig is one source of osprey.yaml.
 type SourceConfig struct {
@@ -113,6 +119,9 @@ func readConfig(src *language.Source, getenv func(string) (string, bool)) (*Conf
 		})
 	}
 	expand("listen", &config.Listen)
+	if config.Limits.Page == 0 {
+		config.Limits.Page = defaultPage
+	}
 	if len(config.Sources) == 0 {
 		problems.Add(ruleConfig, src.Pos(0), "no sources are configured").Fix = "add them under \"sources:\""
 	}

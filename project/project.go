@@ -104,7 +104,10 @@ func (p *Project) readCatalogues(ctx context.Context) []*Source {
 // Load builds a revision of the schema and, if it has no errors, makes it the
 // current one. Requests that are under way finish on the one before.
 func (p *Project) Load() (Findings, error) {
-	s, problems := schema.Build(append([]schema.Text{binding.Directives}, p.texts...)...)
+	s, problems := binding.Build(p.texts, func(source string) bool {
+		known := p.Sources[source]
+		return known != nil && known.Store.Abilities().Fold
+	})
 	if problems.Failed() {
 		findings := placed(problems, s.Source)
 		return findings, findings

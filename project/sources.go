@@ -37,6 +37,10 @@ var kinds = map[string]func(*SourceConfig) (store.Source, error){
 	"rest": openREST,
 }
 
+// relationalKinds are the kinds whose stores look at related records of their
+// own while they read.
+var relationalKinds = map[string]bool{"postgres": true, "mysql": true, "sqlite": true}
+
 // opened keeps a nil source from becoming an interface that is not nil.
 func opened[S store.Source](s S, err error) (store.Source, error) {
 	if err != nil {

@@ -23,6 +23,9 @@ const (
 	ruleUnbound  = "unbound"       // every field has a source
 	ruleRelated  = "relationship"  // a relationship's fields agree
 	ruleOneKey   = "one-key"       // a resource takes one key at a time
+	ruleFilter   = "filter"        // every test of a filter tests something
+	rulePage     = "page"          // the types of a connection are as its specification says
+	ruleTotal    = "total"         // a total is made of something
 	ruleNotYet   = "not-supported" // what this version cannot bind
 )
 
@@ -33,9 +36,11 @@ func Bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 		bound:   &Bound{Schema: s, Sources: sources, records: map[schema.Named]*Records{}, roots: map[*schema.Field]*Field{}},
 		enums:   map[*schema.Enum]*Enum{},
 		nested:  map[nestedKey]*Object{},
+		filters: map[filterKey]*Filter{},
+		sorted:  map[filterKey]Sorts{},
 		problem: map[string]bool{},
 	}
-	for _, name := range []string{"stored", "at", "related", "kind", "read"} {
+	for _, name := range []string{"stored", "at", "related", "kind", "read", "total"} {
 		if d := s.Directive(name); d != nil && s.Position(d.Pos).Name != Directives.Name {
 			b.fail(ruleNotYet, d.Pos, "@"+name, "rename yours", msgDirectiveOspreySOwn, name)
 			return b.bound, b.problems
@@ -62,6 +67,8 @@ type binder struct {
 	bound    *Bound
 	enums    map[*schema.Enum]*Enum
 	nested   map[nestedKey]*Object
+	filters  map[filterKey]*Filter
+	sorted   map[filterKey]Sorts
 	problem  map[string]bool // findings told already, since types share fields
 	problems language.Problems
 }

@@ -36,7 +36,7 @@ func (oneAtATime) CanRead(set string, keys, where []string) (bool, error) {
 }
 
 func TestHarbourBinds(t *testing.T) {
-	s := storetest.HarbourSchema(t, "../..", binding.Directives)
+	s := harbour(t)
 	_, problems := binding.Bind(s, sources())
 	var got []string
 	for _, p := range problems {
@@ -156,7 +156,7 @@ func TestUnknownCatalogue(t *testing.T) {
 	for _, s := range all {
 		s.Catalogue, s.Keys = nil, nil
 	}
-	_, problems := binding.Bind(storetest.HarbourSchema(t, "../..", binding.Directives), all)
+	_, problems := binding.Bind(harbour(t), all)
 	if problems.Failed() {
 		t.Errorf("Bind reports %q", problems)
 	}
@@ -170,4 +170,14 @@ func TestNaming(t *testing.T) {
 			t.Errorf("Snake.Apply(%q) = %q, want %q", name, got, want)
 		}
 	}
+}
+
+// harbour builds the demo's schema.
+func harbour(t *testing.T) *schema.Schema {
+	t.Helper()
+	s, problems := binding.Build(storetest.HarbourTexts(t, "../.."), func(source string) bool { return source == "registry" })
+	if problems.Failed() {
+		t.Fatal(problems)
+	}
+	return s
 }

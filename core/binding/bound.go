@@ -89,7 +89,9 @@ type Field struct {
 	There   []string       // of Related: fields of the target
 	Through *store.Through // or nil
 	Sort    []store.Order  // when the caller does not say
-	Many    bool           // the field is a list
+	Many    bool           // the field is a list, or a page of one
+	Page    *Page          // of a field whose type is a connection
+	Total   *Total         // of a field that is the total of such a list
 	Single  bool           // at most one record fits, by a unique key
 	Args    []Arg
 }
@@ -98,10 +100,15 @@ type Field struct {
 type Role uint8
 
 const (
-	Equal  Role = iota // the field Path equals the value, or one of the values
-	SortBy             // the order
-	Limit              // how many records at most
-	Offset             // how many records to pass over first
+	Equal    Role = iota // the field Path equals the value, or one of the values
+	SortBy               // the order
+	Limit                // how many records at most
+	Offset               // how many records to pass over first
+	FilterBy             // what records must fit
+	First                // of a page: how many records at most, from the front
+	Last                 // how many records at most, from the end
+	Behind               // a cursor: records behind it
+	Ahead                // a cursor: records ahead of it
 )
 
 // An Arg is a bound argument.
@@ -109,13 +116,71 @@ type Arg struct {
 	Def  *schema.Input
 	Role Role
 	// Of Equal.
-	Path string
-	Kind store.Kind // how the values are compared in the store
-	Many bool       // the argument is a list
-	Enum *Enum
-	// Of SortBy: stored path by name of the one-of input's field.
-	Sorts map[string]string
+	Path   string
+	Kind   store.Kind // how the values are compared in the store
+	Many   bool       // the argument is a list
+	Enum   *Enum
+	Sorts  Sorts   // of SortBy
+	Filter *Filter // of FilterBy
 }
+
+// Sorts is the sort keys of a one-of input object, by its fields' names.
+type Sorts map[string]*SortKey
+
+// A SortKey is a field to sort by, or leads to such fields.
+type SortKey struct {
+	Path  string
+	Link  *store.Link // to the one related record that Inner is of
+	Inner Sorts       // nil for a field
+}
+
+// A Page is how the type of a connection is read: the fields that the open
+// specification of cursor connections names, and totals.
+type Page struct {
+	Connection, Edge *schema.Object
+	Key              []string          // fields that tell records apart, behind all sort keys
+	Totals           map[string]*Total // fields of the connection with @total
+}
+
+// A Total is a value made of many records.
+type Total struct {
+	Of    store.Total
+	Path  string // of all but Count
+	Codec Codec
+	Kind  store.Kind // how it is read
+}
+
+// A Filter is how the fields of a filter's input object are understood.
+type Filter struct {
+	Tests map[string]*Test
+}
+
+// A Test is one field of a filter: a combination of filters, comparisons of a
+// stored field, or a filter on nested or related records.
+type Test struct {
+	How    TestHow
+	Path   string // of Compare; of Among nested records
+	Kind   store.Kind
+	Enum   *Enum
+	Link   *store.Link // of Among related records
+	Filter *Filter     // of all but Compare
+	Day    bool        // of Compare: the values are days, and the field is a moment
+	// Cannot has the comparisons that a supplied type has and the stored field
+	// does not allow, each with the reason.
+	Cannot map[string]string
+}
+
+// A TestHow is what a field of a filter does.
+type TestHow uint8
+
+const (
+	TestAll TestHow = iota // a list of filters, all of which must hold
+	TestAny                // a list of filters, one of which must hold
+	TestNot                // a filter that must not hold
+	Compare                // an object of comparisons, all of which must hold
+	Deeper                 // a filter on the one nested record
+	Among                  // with, without and only: filters on several records
+)
 
 // An Enum is the stored spellings of an enum.
 type Enum struct {

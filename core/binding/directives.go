@@ -41,6 +41,17 @@ directive @kind(
   is: String
 ) on OBJECT | INTERFACE
 
+"A number made of the records of a list: how many there are, or the least, greatest, sum or average of a field's values."
+directive @total(
+  "The list, a field of the same type; left out on a field of a connection."
+  of: String
+  "The field of the list's records of which this is the least value."
+  min: String
+  max: String
+  sum: String
+  avg: String
+) on FIELD_DEFINITION
+
 "Reads the field's type; the arguments narrow, sort and page."
 directive @read on FIELD_DEFINITION
 `}

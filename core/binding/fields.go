@@ -47,6 +47,9 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 	if d := directive(f, "related"); d != nil {
 		return b.related(p, f, d)
 	}
+	if d := directive(f, "total"); d != nil {
+		return b.totalField(p, f, d)
+	}
 	if d := f.Directive("read"); d != nil {
 		b.fail(ruleUnbound, d.Pos, f.Coordinate(), "use @related", msgReadFieldsRootType)
 		return nil

@@ -7,6 +7,9 @@ package binding
 const (
 	msgNothingUsesArgument   = "nothing uses the argument %q of %s"
 	msgNothingUsesArgumentNo = "nothing uses the argument %q of %s: it is no field of %s%s"
+	msgFilterMustBeInput     = "the argument %s must be an input object that names fields to test"
+	msgSortKeyNoOrder        = "the sort key %s is %s.%s, and values of the type %s have no order"
+	msgSortKeyNotOne         = "the sort key %s leads to %s, which is not one nested record or one related record of the same relational source"
 	msgArgumentMustListOne   = "the argument %s must be a list of a one-of input object"
 	msgSortKeyNoField        = "the sort key %s is no field of %s with a column of its own%s"
 	msgSortKeyTypeDoes       = "the sort key %s is of the type %s, which does not say ascending or descending"
@@ -19,6 +22,18 @@ const (
 	msgStoredValueNoValue    = "the stored value %q of %s in %s is no value of the enum %s; it will be an error where it is read"
 	msgValueStoredAsNever    = "the value %s of %s is stored as %q, which %s in %s never is%s"
 	msgValuesAreBothStored   = "the values %s and %s of %s are both stored as %q"
+)
+
+// filter
+const (
+	msgTestMustBeInput     = "the test %s is not an input object of comparisons"
+	msgTestNoField         = "the test %s is no field of %s%s"
+	msgTestOfList          = "the test %s is of %s, which is a list of values, and lists cannot be compared"
+	msgNoComparison        = "%q is no comparison%s"
+	msgComparisonShape     = "the comparison %s cannot be of the type %s"
+	msgComparisonNeedsText = "the test %s has %q, and %s is %s and not text"
+	msgComparisonNoOrder   = "the test %s has %q, and values of %s have no order"
+	msgAmongShape          = "the test %s asks about several records of %s, and its type has other fields than with, without and only"
 )
 
 // index
@@ -38,12 +53,15 @@ const (
 // not-supported
 const (
 	msgGoesThroughVersionOsprey = "%s goes through %s; this version of Osprey follows pairs only inside one relational source"
+	msgFilterAcross             = "the test %s is about %s, which is not in the same relational source"
+	msgFilterJSON               = "the test %s is about %s, which is inside a column of JSON"
 	msgDirectiveOspreySOwn      = "the directive @%s is Osprey's own and cannot be defined again"
 )
 
 // nullable
 const (
 	msgRequiredFollowsMayNull = "%s is required, and %s.%s, which it follows, may be NULL"
+	msgTotalOfNone            = "%s is required, and the total of no values is null"
 	msgRequiredWhenNoRecord   = "%s is required; when no record is found, that is an error and not null"
 )
 
@@ -51,6 +69,15 @@ const (
 const (
 	msgCannotRead     = "%s cannot be read: %v"
 	msgTakesOneAtTime = "%s of %s takes one %s at a time: a list of records makes a request for each"
+)
+
+// page
+const (
+	msgListOfConnections = "%s is a list of %s, and a connection is a list already"
+	msgConnectionField   = "%s is no part of a connection, which has edges, pageInfo and totalCount"
+	msgEdgeField         = "%s is no part of an edge, which has node and cursor"
+	msgPageType          = "%s cannot be of the type %s"
+	msgPageNeedsKey      = "%s is read in pages, and nothing tells the records of %s apart"
 )
 
 // relationship
@@ -67,9 +94,19 @@ const (
 	msgSourceHasNoRecord = "the source %s has no record set %q%s"
 )
 
+// total
+const (
+	msgTotalOfWhat   = "%s is the total of %q, which is no list with @related or @read of the same type%s"
+	msgTotalNoField  = "%s is the total of %q, which is no field of %s with a column of its own%s"
+	msgTotalNotOf    = "there is no %s of %s.%s, which is %s"
+	msgTotalIsOne    = "%s is one value and cannot be of the type %s"
+	msgSeveralTotals = "%s names several totals"
+)
+
 // type-fits
 const (
 	msgListHoldsOneValue = "%s is a list, and %s.%s holds one value of the type %s"
+	msgTotalType         = "%s is of the type %s, and the total is %s; %v"
 	msgTypeHasNoFields   = "%s is of the type %s, and %s.%s is %s, which has no fields"
 	msgType              = "%s is of the type %s, and %s.%s is %s; %v"
 	msgOneValueHoldsList = "%s is one value, and %s.%s holds a list"

@@ -16,6 +16,12 @@ func (b *binder) reads(root *schema.Object) {
 	}
 	for _, f := range root.Fields {
 		d := directive(f, "read")
+		if total := directive(f, "total"); total != nil && d == nil {
+			if bound := b.totalField(place{}, f, total); bound != nil {
+				b.bound.roots[f] = bound
+			}
+			continue
+		}
 		if d == nil {
 			b.fail(ruleUnbound, f.Pos, f.Coordinate(), "write @read behind it", msgNothingSaysWhereComes, f.Coordinate())
 			continue
@@ -25,7 +31,12 @@ func (b *binder) reads(root *schema.Object) {
 			continue
 		}
 		bound := &Field{Def: f, How: Read, Target: target, Only: only}
+		_, bound.Page = b.recordType(f)
 		_, bound.Many = schema.ListElem(f.Type)
+		if bound.Page != nil {
+			bound.Many = true
+			b.page(f, bound)
+		}
 		b.arguments(f, bound)
 		b.checkOne(f, bound)
 		b.keyReader(f, d.Pos, bound, nil)
@@ -63,18 +74,25 @@ func (b *binder) checkOne(f *schema.Field, bound *Field) {
 
 // arguments binds the arguments of a read or relationship.
 func (b *binder) arguments(f *schema.Field, bound *Field) {
+	of := schema.Named(bound.Target.Type)
+	if bound.Only != nil {
+		of = bound.Only
+	}
 	for _, a := range f.Args {
 		arg := Arg{Def: a}
 		d := a.Directive("at")
+		role, pages := bound.pagingRole(a)
 		switch {
-		case d == nil && bound.Many && (a.Name == "limit" || a.Name == "offset") && schema.Nullable(a.Type).String() == "Int":
-			arg.Role = Limit
-			if a.Name == "offset" {
-				arg.Role = Offset
-			}
-		case d == nil && bound.Many && a.Name == "sort":
+		case d == nil && pages:
+			arg.Role = role
+		case d == nil && bound.Many && bound.Total == nil && a.Name == "sort":
 			arg.Role = SortBy
-			if !b.sortArgument(a, bound.Target, &arg) {
+			if !b.sortArgument(a, bound.Target, of, &arg) {
+				continue
+			}
+		case d == nil && bound.Many && a.Name == "filter":
+			arg.Role = FilterBy
+			if !b.filterArgument(a, bound.Target, of, &arg) {
 				continue
 			}
 		default:
@@ -84,6 +102,29 @@ func (b *binder) arguments(f *schema.Field, bound *Field) {
 		}
 		bound.Args = append(bound.Args, arg)
 	}
+}
+
+// pagingRole returns what an argument of its name and type says of a page, and
+// whether it says anything.
+func (f *Field) pagingRole(a *schema.Input) (Role, bool) {
+	typ := schema.Nullable(a.Type).String()
+	switch isInt, isText := typ == "Int", typ == "String" || typ == "ID"; {
+	case !f.Many || f.Total != nil:
+	case f.Page == nil && a.Name == "limit" && isInt:
+		return Limit, true
+	case f.Page == nil && a.Name == "offset" && isInt:
+		return Offset, true
+	case f.Page == nil:
+	case a.Name == "first" && isInt:
+		return First, true
+	case a.Name == "last" && isInt:
+		return Last, true
+	case a.Name == "after" && isText:
+		return Behind, true
+	case a.Name == "before" && isText:
+		return Ahead, true
+	}
+	return 0, false
 }
 
 // equalArgument binds an argument that narrows by equality or membership.
@@ -97,7 +138,7 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 	if d != nil {
 		arg.Path, pos = text(d, "path"), d.Pos
 	} else {
-		path, ok := b.sortPath(target, a.Name)
+		path, ok := b.leafPath(target, a.Name)
 		if !ok {
 			b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out, or say with @at(path: \"…\") which stored field it narrows", msgNothingUsesArgumentNo, a.Name, f.Coordinate(), target.Type, language.DidYouMean(a.Name, leafNames(target.Type)))
 			return false
@@ -120,35 +161,6 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 	_, arg.Many = schema.ListElem(a.Type)
 	if e, ok := named.(*schema.Enum); ok {
 		arg.Enum = b.enum(e, target.Source, info)
-	}
-	return true
-}
-
-// sortArgument binds an argument "sort": a list of one-of inputs whose fields
-// are the target's and whose values are an enum with ASC and DESC.
-func (b *binder) sortArgument(a *schema.Input, target *Records, arg *Arg) bool {
-	input, ok := schema.NamedOf(a.Type).(*schema.InputObject)
-	if !ok || !input.OneOf {
-		b.fail(ruleArgument, a.Pos, a.Coordinate, "declare it as [<Type>Sort!] with input <Type>Sort @oneOf { field: Direction … }", msgArgumentMustListOne, a.Coordinate)
-		return false
-	}
-	arg.Sorts = map[string]string{}
-	for _, f := range input.Fields {
-		e, ok := schema.NamedOf(f.Type).(*schema.Enum)
-		if !ok || e.Value("ASC") == nil || e.Value("DESC") == nil {
-			b.fail(ruleArgument, f.Pos, f.Coordinate, "use an enum with the values ASC and DESC", msgSortKeyTypeDoes, f.Coordinate, f.Type)
-			continue
-		}
-		path, ok := b.sortPath(target, f.Name)
-		if d := f.Directive("at"); d != nil {
-			path, ok = text(d, "path"), true
-		}
-		if !ok {
-			b.fail(ruleArgument, f.Pos, f.Coordinate, "", msgSortKeyNoField, f.Coordinate, target.Type, language.DidYouMean(f.Name, leafNames(target.Type)))
-			continue
-		}
-		b.mustExist(target, path, f.Pos, f.Coordinate, "the sort key "+f.Coordinate)
-		arg.Sorts[f.Name] = path
 	}
 	return true
 }

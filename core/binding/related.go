@@ -11,13 +11,31 @@ import (
 
 // related binds a field with @related.
 func (b *binder) related(p place, f *schema.Field, d *language.Directive) *Field {
+	bound := b.relatedRecords(p, f, d)
+	if bound == nil {
+		return nil
+	}
+	b.cardinality(p, f, d, bound)
+	bound.Sort = b.sorts(texts(d.Argument("sort")), bound.Target, d.Pos, f.Coordinate())
+	if bound.Page != nil {
+		b.page(f, bound)
+	}
+	b.arguments(f, bound)
+	b.keyReader(f, d.Pos, bound, bound.There)
+	return bound
+}
+
+// relatedRecords binds which records a field with @related leads to.
+func (b *binder) relatedRecords(p place, f *schema.Field, d *language.Directive) *Field {
 	coordinate := f.Coordinate()
 	target, only := b.target(f, d.Pos)
 	if target == nil {
 		return nil
 	}
 	bound := &Field{Def: f, How: Related, Target: target, Only: only}
+	_, bound.Page = b.recordType(f)
 	_, bound.Many = schema.ListElem(f.Type)
+	bound.Many = bound.Many || bound.Page != nil
 	bound.Here, bound.There = texts(d.Argument("here")), texts(d.Argument("there"))
 	own := p.records
 	if through, ok := d.Argument("through").(*language.ObjectValue); ok {
@@ -39,16 +57,12 @@ func (b *binder) related(p place, f *schema.Field, d *language.Directive) *Field
 		bound.There[i] = b.path(target.Source, target.Info, bound.There[i])
 		b.mustExist(target, bound.There[i], d.Pos, coordinate, "\"there\"")
 	}
-	b.cardinality(p, f, d, bound)
-	bound.Sort = b.sorts(texts(d.Argument("sort")), target, d.Pos, coordinate)
-	b.arguments(f, bound)
-	b.keyReader(f, d.Pos, bound, bound.There)
 	return bound
 }
 
 // target returns the records of a field's type.
 func (b *binder) target(f *schema.Field, pos language.Pos) (*Records, *schema.Object) {
-	named := schema.NamedOf(f.Type)
+	named, _ := b.recordType(f)
 	target := b.bound.records[named]
 	if target == nil {
 		if named.About().Directive("stored") == nil {
@@ -191,60 +205,4 @@ func (b *binder) keyReader(f *schema.Field, pos language.Pos, bound *Field, keys
 	case !many && len(keys) > 0:
 		b.warn(ruleOneKey, pos, f.Coordinate(), "add a read with \"many\" if the service has one", msgTakesOneAtTime, bound.Target.Set, bound.Target.Source.Name, strings.Join(keys, ", "))
 	}
-}
-
-// sorts reads sort keys such as "arrivedAt desc": fields of the target type.
-func (b *binder) sorts(list []string, target *Records, pos language.Pos, coordinate string) []store.Order {
-	var orders []store.Order
-	for _, item := range list {
-		words := strings.Fields(item)
-		if len(words) == 0 || len(words) > 2 || len(words) == 2 && words[1] != "asc" && words[1] != "desc" {
-			b.fail(ruleRelated, pos, coordinate, "", msgSortKeyNotField, item)
-			continue
-		}
-		path, ok := b.sortPath(target, words[0])
-		if !ok {
-			b.fail(ruleRelated, pos, coordinate, "", msgSortedNoFieldColumn, coordinate, words[0], target.Type, language.DidYouMean(words[0], leafNames(target.Type)))
-			continue
-		}
-		orders = append(orders, store.Order{Path: path, Desc: len(words) == 2 && words[1] == "desc"})
-	}
-	return orders
-}
-
-// sortPath returns the stored path of a leaf field of the target.
-func (b *binder) sortPath(target *Records, name string) (string, bool) {
-	for _, t := range append([]schema.Named{target.Type}, objectsOf(b.bound.Schema, target.Type)...) {
-		c, ok := t.(schema.Composite)
-		if !ok {
-			continue
-		}
-		f := c.Field(name)
-		if f == nil {
-			continue
-		}
-		if _, isList := schema.ListElem(f.Type); isList || !schema.IsLeaf(schema.NamedOf(f.Type)) {
-			return "", false
-		}
-		return b.pathOf(place{records: target, source: target.Source}, f), true
-	}
-	return "", false
-}
-
-func objectsOf(s *schema.Schema, t schema.Named) []schema.Named {
-	var list []schema.Named
-	for _, o := range s.Possible(t) {
-		list = append(list, o)
-	}
-	return list
-}
-
-func leafNames(t schema.Named) []string {
-	var names []string
-	for _, f := range schema.FieldsOf(t) {
-		if schema.IsLeaf(schema.NamedOf(f.Type)) {
-			names = append(names, f.Name)
-		}
-	}
-	return names
 }

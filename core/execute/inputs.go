@@ -18,7 +18,7 @@ func (r *run) gather(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
 	for i, read := range f.Reads {
 		in := &inputs[i]
 		in.Keys = columns(in.Keys, len(read.Store.Keys))
-		in.Where = columns(in.Where, len(read.Where))
+		in.Where = columns(in.Where, read.Store.Values)
 		in.Limit, in.Offset = 0, 0
 		if len(read.Store.Keys) > 0 {
 			r.keys(read, in.Keys)
@@ -30,9 +30,13 @@ func (r *run) gather(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
 		if err := r.arguments(read, in); err != nil {
 			r.badRead[read] = err
 			in.Limit, in.Offset = 0, 0
-			in.Where = columns(in.Where, len(read.Where))
-			for j, a := range read.Where {
-				in.Where[j].Kind = a.Kind
+			in.Where = columns(in.Where, read.Store.Values)
+			for _, a := range read.Where {
+				in.Where[a.Column].Kind = a.Kind
+				for n, kind := range a.Kinds {
+					in.Where[a.Column+n].Kind = kind
+					in.Where[a.Column+n].AppendNull()
+				}
 			}
 		}
 	}
@@ -50,13 +54,19 @@ func columns(list []store.Column, n int) []store.Column {
 
 // arguments resolves the conditions and bounds of a read.
 func (r *run) arguments(read *plan.Read, in *store.Input) error {
-	for i, a := range read.Where {
-		if err := r.condition(a, &in.Where[i]); err != nil {
+	for _, a := range read.Where {
+		var err error
+		if len(a.By) > 0 {
+			err = r.cursor(a, in.Where[a.Column:a.Column+len(a.By)])
+		} else {
+			err = r.condition(a, &in.Where[a.Column])
+		}
+		if err != nil {
 			return err
 		}
 	}
 	var err error
-	if in.Limit, err = r.bound(read.Limit); err != nil {
+	if in.Limit, err = r.limit(read.Limit); err != nil {
 		return err
 	}
 	in.Offset, err = r.bound(read.Offset)
@@ -81,13 +91,37 @@ func (r *run) bound(a *plan.Arg) (int64, error) {
 	if n < 0 {
 		return 0, badArgument(a, msgMustOrMoreFound, n)
 	}
-	return n, nil
+	return n + a.More, nil
+}
+
+// limit resolves a limit, which must not be beyond the largest page.
+func (r *run) limit(a *plan.Arg) (int64, error) {
+	n, err := r.bound(a)
+	if a != nil && err == nil && r.opts.MaxPage > 0 && n-a.More > r.opts.MaxPage {
+		return 0, badArgument(a, msgMustAtMost, r.opts.MaxPage, n-a.More)
+	}
+	return n, err
+}
+
+// cursor resolves the values of a cursor.
+func (r *run) cursor(a *plan.Arg, into []store.Column) error {
+	v, err := a.Resolve(r.vars)
+	if err != nil {
+		return badArgument(a, msgDoesNotFit, err)
+	}
+	if text, _ := v.(string); !readCursor(text, a, into) {
+		return badArgument(a, msgNoCursor)
+	}
+	return nil
 }
 
 // condition resolves the values of a condition. A value that the column cannot
 // hold equals nothing stored, and is left out.
 func (r *run) condition(a *plan.Arg, c *store.Column) error {
 	c.Kind = a.Kind
+	if a.Err != "" {
+		return badArgument(a, "%s", a.Err)
+	}
 	v, err := a.Resolve(r.vars)
 	if err != nil {
 		return badArgument(a, msgDoesNotFit, err)
@@ -116,12 +150,33 @@ func (r *run) condition(a *plan.Arg, c *store.Column) error {
 		case string:
 			given.Kind = store.Text
 			given.AppendText(v)
+			if a.Day != plan.NoDay {
+				given = dayOf(a.Day, v)
+			}
 		default:
 			return badArgument(a, msgCannotComparedStoredValue)
 		}
-		c.AppendAs(&given, 0)
+		if !c.AppendAs(&given, 0) && a.Strict {
+			return badArgument(a, msgNotComparable, a.Path, a.Kind)
+		}
 	}
 	return nil
+}
+
+// dayOf returns the moment that stands for a day.
+func dayOf(day plan.Day, text string) store.Column {
+	c := store.Column{Kind: store.Text}
+	days, ok := store.ParseMoment(store.Date, text)
+	if !ok {
+		c.AppendText(text) // no moment either, which is told
+		return c
+	}
+	if day == plan.DayEnds {
+		days++
+	}
+	c.Kind = store.Time
+	c.AppendInt(days * 24 * 3600 * 1_000_000)
+	return c
 }
 
 // keys collects the distinct combinations of key values of a read, in the form

@@ -1,8 +1,6 @@
 package execute
 
 import (
-	"bytes"
-	"cmp"
 	"math"
 	"slices"
 
@@ -161,6 +159,16 @@ func (r *run) byKey(l *link, s *plan.Step, parent *store.Table) {
 // page sorts and cuts the rows of each parent where the store left it to the
 // engine.
 func (r *run) page(s *plan.Step, l *link) error {
+	for _, cursor := range []*plan.Arg{s.Behind, s.Ahead} {
+		if cursor == nil {
+			continue
+		}
+		values := make([]store.Column, len(cursor.By))
+		if err := r.cursor(cursor, values); err != nil {
+			return err
+		}
+		l.behind(s.Page.Order, cursor.By, values)
+	}
 	if len(s.Sort) > 0 {
 		l.sort(s.Sort)
 	}
@@ -170,7 +178,7 @@ func (r *run) page(s *plan.Step, l *link) error {
 	limit, offset := int64(math.MaxInt32), int64(0)
 	var err error
 	if s.Limit != nil {
-		if limit, err = r.bound(s.Limit); err != nil {
+		if limit, err = r.limit(s.Limit); err != nil {
 			return err
 		}
 	}
@@ -204,32 +212,48 @@ func (l *link) sort(by []plan.Order) {
 	}
 }
 
+// behind keeps the rows of each parent that stand behind the values of a
+// cursor in an order.
+func (l *link) behind(columns []plan.Order, by []store.Order, values []store.Column) {
+	var order, start, end []int32
+	kept := map[int32][2]int32{} // by their start; parents can share one range
+	for p, first := range l.start {
+		rows, known := kept[first]
+		if !known {
+			rows[0] = int32(len(order))
+			for i := first; i < l.end[p]; i++ {
+				if row := l.at(i); isBehind(l.table, columns, by, values, row) {
+					order = append(order, int32(row))
+				}
+			}
+			rows[1] = int32(len(order))
+			if first < l.end[p] {
+				kept[first] = rows
+			}
+		}
+		start, end = append(start, rows[0]), append(end, rows[1])
+	}
+	l.order, l.start, l.end = order, start, end
+	if l.order == nil {
+		l.order = []int32{}
+	}
+}
+
+func isBehind(t *store.Table, columns []plan.Order, by []store.Order, values []store.Column, row int) bool {
+	for i, o := range by {
+		if c := o.Compare(&t.Columns[columns[i].Column], row, &values[i], 0); c != 0 {
+			return c > 0
+		}
+	}
+	return false
+}
+
 func compareRows(t *store.Table, sort []plan.Order, a, b int) int {
 	for _, o := range sort {
-		c := compareValues(&t.Columns[o.Column], a, b)
-		if o.Desc {
-			c = -c
-		}
-		if c != 0 {
-			return c
+		c := &t.Columns[o.Column]
+		if d := o.By.Compare(c, a, c, b); d != 0 {
+			return d
 		}
 	}
 	return 0
-}
-
-// compareValues orders two values of a column; no value comes before any.
-func compareValues(c *store.Column, a, b int) int {
-	switch {
-	case c.Null[a] && c.Null[b]:
-		return 0
-	case c.Null[a]:
-		return -1
-	case c.Null[b]:
-		return 1
-	case c.Kind == store.Float:
-		return cmp.Compare(c.Floats[a], c.Floats[b])
-	case len(c.Ints) > 0:
-		return cmp.Compare(c.Ints[a], c.Ints[b])
-	}
-	return bytes.Compare(c.At(a), c.At(b))
 }

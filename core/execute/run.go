@@ -15,6 +15,8 @@ import (
 type Options struct {
 	// Now tells the time, for how long requests took; nil leaves times out.
 	Now func() time.Time
+	// MaxPage is the largest limit that an operation may give; 0 is no bound.
+	MaxPage int64
 	// Before is written in front of the data, in the same memory, so that a
 	// response need not be copied together.
 	Before string

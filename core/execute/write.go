@@ -84,6 +84,12 @@ func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([
 			r.enter(f)
 			b, ok = r.inner(b, f, &t.Columns[f.Column], row)
 			r.leave()
+		case plan.Paged:
+			r.enter(f)
+			b, ok = r.connection(b, f, row)
+			r.leave()
+		case plan.Total:
+			b, ok = r.total(b, f, row)
 		default:
 			r.enter(f)
 			b, ok = r.records(b, f, row)
@@ -106,17 +112,10 @@ func (r *run) missing(f *plan.Field) {
 
 // records writes the records that a field leads to.
 func (r *run) records(b []byte, f *plan.Field, row int) ([]byte, bool) {
-	l := r.link(f.Step)
-	if l.err != nil {
-		fetch := f.Step.Read.Fetch
-		code, msg := describe(fetch, l.err)
-		r.fail(f, fetch, code, fetch.Source, msg)
+	l, from, to, ok := r.linked(f, row)
+	if !ok {
 		return b, false
 	}
-	if f.Step.Parent == nil {
-		row = 0
-	}
-	from, to := l.rows(row)
 	if f.What == plan.Many {
 		return r.list(b, f, l, from, to)
 	}
@@ -131,6 +130,23 @@ func (r *run) records(b []byte, f *plan.Field, row int) ([]byte, bool) {
 		return b, false
 	}
 	return r.record(b, f, l, l.at(from))
+}
+
+// linked returns the rows that belong to a parent row, or tells why there are
+// none.
+func (r *run) linked(f *plan.Field, row int) (l *link, from, to int32, ok bool) {
+	l = r.link(f.Step)
+	if l.err != nil {
+		fetch := f.Step.Read.Fetch
+		code, msg := describe(fetch, l.err)
+		r.fail(f, fetch, code, fetch.Source, msg)
+		return l, 0, 0, false
+	}
+	if f.Step.Parent == nil {
+		row = 0
+	}
+	from, to = l.rows(row)
+	return l, from, to, true
 }
 
 // list writes the records of a list.

@@ -136,8 +136,13 @@ type Directive struct {
 }
 
 // Argument returns the value of the argument called name, or nil.
-func (d *Directive) Argument(name string) Value {
-	for _, a := range d.Arguments {
+func (d *Directive) Argument(name string) Value { return argument(d.Arguments, name) }
+
+// Argument returns the value that the argument called name is given, or nil.
+func (f *Field) Argument(name string) Value { return argument(f.Arguments, name) }
+
+func argument(list []*Argument, name string) Value {
+	for _, a := range list {
 		if a.Name.Text == name {
 			return a.Value
 		}

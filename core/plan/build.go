@@ -21,7 +21,7 @@ type Prepare func(source string, reads []*store.Read) (store.Request, error)
 func Build(bound *binding.Bound, doc *language.Document, op *language.Operation, vars map[string]schema.Value, prepare Prepare) *Plan {
 	b := &builder{
 		bound: bound, vars: vars, plan: &Plan{Kind: op.Kind, Name: op.Name.Text},
-		fragments: map[string]*language.Fragment{},
+		fragments: map[string]*language.Fragment{}, steps: map[string]*stepNode{},
 	}
 	for _, d := range doc.Definitions {
 		if f, ok := d.(*language.Fragment); ok {
@@ -39,9 +39,10 @@ type builder struct {
 	vars      map[string]schema.Value
 	fragments map[string]*language.Fragment
 	plan      *Plan
-	reads     []*readNode // in the order they were needed
-	path      []string    // response names down to the field under way
-	done      int         // the wave after which root fields can run
+	reads     []*readNode          // in the order they were needed
+	path      []string             // response names down to the field under way
+	steps     map[string]*stepNode // of root fields
+	done      int                  // the wave after which root fields can run
 }
 
 // A readNode is a read under construction.
@@ -73,19 +74,26 @@ type rows struct {
 
 // A stepNode is a step and its rows.
 type stepNode struct {
-	step *Step
-	rows *rows
+	step   *Step
+	rows   *rows
+	parent *rows // nil for a root field
 }
 
 // column returns the position of a wanted column, adding it if it is new.
 func (r *rows) column(w store.Wanted) int {
 	for i, have := range *r.wants {
-		if have.Path == w.Path && have.Kind == w.Kind && (w.Elem == nil || sameElem(have.Elem, w.Elem)) {
+		if have.Path == w.Path && have.Kind == w.Kind && have.Total == w.Total && sameVia(have.Via, w.Via) && (w.Elem == nil || sameElem(have.Elem, w.Elem)) {
 			return i
 		}
 	}
 	*r.wants = append(*r.wants, &want{Wanted: w})
 	return len(*r.wants) - 1
+}
+
+func sameVia(a, b []store.Link) bool {
+	return slices.EqualFunc(a, b, func(x, y store.Link) bool {
+		return x.Set == y.Set && slices.Equal(x.Here, y.Here) && slices.Equal(x.There, y.There)
+	})
 }
 
 func sameElem(a, b *store.Wanted) bool {
@@ -239,6 +247,14 @@ func (b *builder) finishField() {
 
 // follow plans what is selected of the records that a field leads to.
 func (b *builder) follow(f *Field, g group, bound *binding.Field, node *stepNode) {
+	if bound.Total != nil {
+		b.total(f, node, bound.Total)
+		return
+	}
+	if bound.Page != nil {
+		b.connection(f, g, bound, node)
+		return
+	}
 	f.What = One
 	if bound.Many {
 		f.What = Many

@@ -90,6 +90,10 @@ type Step struct {
 	Sort   []Order
 	Limit  *Arg
 	Offset *Arg
+	Behind *Arg // a cursor
+	Ahead  *Arg // a cursor
+
+	Page *Page // of the rows of a connection
 
 	feed Feed // whose values are this step's keys
 }
@@ -97,7 +101,16 @@ type Step struct {
 // An Order is a sort key in a table.
 type Order struct {
 	Column int
-	Desc   bool
+	By     store.Order
+}
+
+// A Page is how the rows of a connection are cut.
+type Page struct {
+	Order    []Order // of the list; cursors are made of these columns
+	Bound    *Arg    // first or last; nil for all
+	Backward bool    // the rows come from the end of the list
+	Behind   bool    // a cursor is given from which it goes on, in its direction
+	List     string  // what the records are and how they are sorted, for cursors
 }
 
 // An Arg is a value that an operation gives: a constant, or what its literal
@@ -105,15 +118,42 @@ type Order struct {
 type Arg struct {
 	Name    string
 	Pos     language.Pos
-	Path    string // the stored field, of a condition
-	Kind    store.Kind
-	Many    bool // a list: one of several values
-	Enum    *binding.Enum
 	Literal language.Value
 	Type    schema.Type
 	Fixed   bool // the value does not depend on variables
 	Value   schema.Value
+	Within  []any  // the part of the literal's value that is meant: field names and positions
+	Err     string // why the value cannot be used
+
+	// Of a condition.
+	Column int    // its first column among the values of the read
+	Path   string // the stored field
+	Kind   store.Kind
+	Many   bool // a list: one of several values
+	Strict bool // a value that the field cannot hold is an error; else nothing equals it
+	Enum   *binding.Enum
+	// Day says that the value is a day and the field a moment: the beginning of
+	// the day is compared, or that of the next.
+	Day Day
+
+	// More is added to a bound: a page asks for one record more, to know whether
+	// there is one.
+	More int64
+
+	// Of a cursor: the order of its list, and the kinds of its values.
+	By    []store.Order
+	Kinds []store.Kind
+	List  string // of whose records the cursor must be
 }
+
+// A Day is which moment stands for a day.
+type Day uint8
+
+const (
+	NoDay Day = iota
+	DayBegins
+	DayEnds // which is when the next begins
+)
 
 // Resolve returns the value of the argument for the given variables.
 func (a *Arg) Resolve(vars map[string]schema.Value) (schema.Value, error) {
@@ -121,7 +161,7 @@ func (a *Arg) Resolve(vars map[string]schema.Value) (schema.Value, error) {
 		return a.Value, nil
 	}
 	v, _, err := schema.CoerceLiteral(a.Type, a.Literal, vars)
-	return v, err
+	return follow(v, a.Within), err
 }
 
 // An Object is how a record is written.
@@ -149,6 +189,16 @@ const (
 	One                  // a record of a step
 	Many                 // a list of records of a step
 	Inner                // a nested record, or a list of them
+	Paged                // a connection: Object has its fields
+	Edges                // of a connection: Object has the fields of an edge
+	Node                 // of an edge: the record
+	Cursor               // of an edge: where it stands
+	Info                 // of a connection: Object has its fields
+	HasNext              // of Info, as the following
+	HasPrevious
+	StartCursor
+	EndCursor
+	Total // the total of a step's records
 )
 
 // A Field is one field of the answer.
@@ -168,6 +218,8 @@ type Field struct {
 	Step   *Step             // of One and Many
 	Object *Object           // of One, Many and Inner
 	Single bool              // of One: a unique key; a second record is an error in the store
+	Of     store.Total       // of Total
+	Made   bool              // of Total: Column has it; else the values of which it is made
 }
 
 // Nullness is where null may stand in a field's value.

@@ -28,7 +28,11 @@ func harbour(t *testing.T) *binding.Bound {
 	for _, set := range tides.Sets {
 		set.What = "resource"
 	}
-	bound, problems := binding.Bind(storetest.HarbourSchema(t, "../..", binding.Directives), map[string]*binding.Source{
+	harbour, problems := binding.Build(storetest.HarbourTexts(t, "../.."), func(source string) bool { return source == "registry" })
+	if problems.Failed() {
+		t.Fatal(problems)
+	}
+	bound, problems := binding.Bind(harbour, map[string]*binding.Source{
 		"registry": {Name: "registry", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
 			Abilities: store.Abilities{Fold: true, Group: store.BySource, Page: store.PagePerKey}},
 		"inspections": {Name: "inspections", Naming: binding.Camel, Catalogue: documents, Abilities: store.Abilities{Group: store.BySet, Page: store.PageWhole}},

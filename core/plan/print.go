@@ -67,8 +67,8 @@ func (r *Read) String() string {
 			b.WriteString(", one")
 		}
 	}
-	for _, a := range r.Where {
-		fmt.Fprintf(&b, ", %s = %s", a.Path, language.PrintValue(a.Literal))
+	for i := range s.Where {
+		b.WriteString(", " + conditionText(&s.Where[i], r.Where))
 	}
 	b.WriteString(sortText(s.Sort))
 	if r.Limit != nil {
@@ -83,11 +83,20 @@ func (r *Read) String() string {
 func sortText(orders []store.Order) string {
 	var list []string
 	for _, o := range orders {
-		if o.Desc {
-			list = append(list, o.Path+" desc")
-		} else {
-			list = append(list, o.Path)
+		word := ""
+		for _, l := range o.Via {
+			word += l.Set + "."
 		}
+		word += o.Path
+		if o.Desc {
+			word += " desc"
+		}
+		if o.Turned && o.Desc {
+			word += " missing first"
+		} else if o.Turned {
+			word += " missing last"
+		}
+		list = append(list, word)
 	}
 	if len(list) == 0 {
 		return ""
@@ -99,6 +108,12 @@ func columnNames(columns []store.Wanted) []string {
 	names := make([]string, len(columns))
 	for i, c := range columns {
 		names[i] = c.Path
+		for n := range c.Via {
+			names[i] = c.Via[len(c.Via)-1-n].Set + "." + names[i]
+		}
+		if c.Total != store.NoTotal {
+			names[i] = c.Total.String() + "(" + c.Path + ")"
+		}
 		if len(c.Fields) > 0 {
 			names[i] += "{" + strings.Join(columnNames(c.Fields), " ") + "}"
 		}

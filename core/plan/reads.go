@@ -15,18 +15,28 @@ import (
 // root if r is nil. The same field asked for several types of one record set
 // is one step.
 func (b *builder) read(r *rows, g group, bound *binding.Field) *stepNode {
-	use := b.arguments(g.fields[0], bound)
-	key := ""
+	name := g.name
+	if bound.Total != nil {
+		name = "total" // those of one list are made together
+	}
+	return b.readFor(r, name, bound, b.arguments(g.fields[0], bound))
+}
+
+// readFor plans the records for given arguments; steps of other names are other
+// steps.
+func (b *builder) readFor(r *rows, name string, bound *binding.Field, use arguments) *stepNode {
+	steps := b.steps
 	if r != nil {
-		key = fmt.Sprintf("%s %p %p", g.name, bound.Target, bound.Through) + strings.Join(bound.Here, ",") + "/" + strings.Join(bound.There, ",") + use.signature()
-		if n := r.steps[key]; n != nil {
-			return n
-		}
+		steps = r.steps
+	}
+	key := fmt.Sprintf("%s %d %p %p", name, b.done, bound.Target, bound.Through) + strings.Join(bound.Here, ",") + "/" + strings.Join(bound.There, ",") + use.signature()
+	if n := steps[key]; n != nil {
+		return n
 	}
 	source := bound.Target.Source
 	step := &Step{ID: len(b.plan.Steps), Field: b.here()}
 	b.plan.Steps = append(b.plan.Steps, step)
-	n := &stepNode{step: step}
+	n := &stepNode{step: step, parent: r}
 	switch {
 	case r == nil:
 		n.rows = b.rootRead(step, bound, use)
@@ -39,9 +49,7 @@ func (b *builder) read(r *rows, g group, bound *binding.Field) *stepNode {
 	if !slices.Contains(read.Covers, step.Field) {
 		read.Covers = append(read.Covers, step.Field)
 	}
-	if r != nil {
-		r.steps[key] = n
-	}
+	steps[key] = n
 	return n
 }
 
@@ -49,15 +57,26 @@ func (b *builder) read(r *rows, g group, bound *binding.Field) *stepNode {
 // interface may give an argument other defaults, or sort otherwise.
 func (use arguments) signature() string {
 	var s strings.Builder
-	for _, a := range use.where {
-		s.WriteString(" " + a.Path + "=" + language.PrintValue(a.Literal))
-	}
+	s.WriteString(use.conditions())
 	s.WriteString(sortText(use.sort))
-	for _, a := range []*Arg{use.limit, use.offset} {
+	for _, a := range []*Arg{use.limit, use.offset, use.behind, use.ahead} {
 		s.WriteString(" |")
 		if a != nil {
 			s.WriteString(language.PrintValue(a.Literal))
 		}
+	}
+	fmt.Fprintf(&s, " %t %t %t", use.pages, use.backward, use.totals)
+	return s.String()
+}
+
+// conditions writes what a record must fit.
+func (use arguments) conditions() string {
+	var s strings.Builder
+	for i := range use.where {
+		s.WriteString(" & " + conditionText(&use.where[i], use.values))
+	}
+	for _, a := range use.values {
+		s.WriteString(a.Err) // one that cannot be used has no condition
 	}
 	return s.String()
 }
@@ -79,31 +98,98 @@ func (n *readNode) rows(step *Step) *rows {
 
 // narrow gives a read its conditions.
 func (n *readNode) narrow(use arguments) {
-	n.read.Where = use.where
-	for _, a := range use.where {
-		n.read.Store.Where = append(n.read.Store.Where, store.Condition{Path: a.Path, Kind: a.Kind, Many: a.Many})
+	n.read.Where = use.values
+	n.read.Store.Where = use.where
+	n.read.Store.Values = columnsOf(use.values)
+	n.read.Store.Totals = use.totals && n.source.Abilities.Total
+}
+
+// columnsOf returns how many columns values take.
+func columnsOf(values []*Arg) int {
+	n := 0
+	for _, a := range values {
+		n += max(1, len(a.By))
 	}
+	return n
 }
 
 // page leaves sorting and paging to the store if it can, and otherwise to the
 // engine.
 func (n *readNode) page(r *rows, step *Step, use arguments, needs store.Paging) {
+	sort := use.sort
+	if use.pages {
+		step.Page = &Page{List: n.read.Store.Set + sortText(sort), Bound: use.limit, Backward: use.backward, Behind: use.behind != nil}
+		if use.backward {
+			step.Page.Behind = use.ahead != nil
+		}
+		for _, o := range sort {
+			step.Page.Order = append(step.Page.Order, n.order(r, o))
+		}
+		for _, a := range []*Arg{use.behind, use.ahead} {
+			if a == nil {
+				continue
+			}
+			a.By, a.List = sort, step.Page.List
+			if a == use.ahead {
+				a.By = reversed(sort)
+			}
+			for _, o := range sort {
+				a.Kinds = append(a.Kinds, n.kindOf(o))
+			}
+		}
+		if use.backward {
+			sort = reversed(sort)
+		}
+	}
 	if n.source.Abilities.Page >= needs {
-		n.read.Store.Sort = use.sort
+		n.read.Store.Sort = sort
 		n.read.Limit, n.read.Offset = use.limit, use.offset
 		n.read.Store.Limit, n.read.Store.Offset = use.limit != nil, use.offset != nil
+		for _, a := range []*Arg{use.behind, use.ahead} {
+			if a != nil {
+				a.Column = n.read.Store.Values
+				n.read.Store.Where = append(slices.Clip(n.read.Store.Where), store.Condition{Op: store.After, By: a.By, Value: a.Column})
+				n.read.Where = append(slices.Clip(n.read.Where), a)
+				n.read.Store.Values += len(a.By)
+			}
+		}
 		return
 	}
-	for _, o := range use.sort {
-		step.Sort = append(step.Sort, Order{r.column(store.Wanted{Path: o.Path, Kind: kindOf(n.records, o.Path)}), o.Desc})
+	for _, o := range sort {
+		step.Sort = append(step.Sort, n.order(r, o))
 	}
-	step.Limit, step.Offset = use.limit, use.offset
+	step.Limit, step.Offset, step.Behind, step.Ahead = use.limit, use.offset, use.behind, use.ahead
+}
+
+// order makes a sort key's values a column of the rows.
+func (n *readNode) order(r *rows, o store.Order) Order {
+	return Order{r.column(store.Wanted{Path: o.Path, Kind: n.kindOf(o), Via: o.Via}), o}
+}
+
+// kindOf returns the kind of a sort key's values.
+func (n *readNode) kindOf(o store.Order) store.Kind {
+	if len(o.Via) == 0 {
+		return kindOf(n.records.Info, o.Path)
+	}
+	if n.source.Catalogue == nil {
+		return store.Text
+	}
+	return kindOf(n.source.Catalogue.Sets[o.Via[len(o.Via)-1].Set], o.Path)
+}
+
+// reversed returns the order from the last record to the first.
+func reversed(sort []store.Order) []store.Order {
+	list := slices.Clone(sort)
+	for i := range list {
+		list[i].Desc = !list[i].Desc // which turns where missing values stand, too
+	}
+	return list
 }
 
 // kindOf returns the kind of a stored field, or Text where nothing tells it.
-func kindOf(r *binding.Records, path string) store.Kind {
-	if r != nil && r.Info != nil {
-		if f := r.Info.Field(path); f != nil && f.Kind != store.Unknown && f.Kind != store.List {
+func kindOf(set *store.Set, path string) store.Kind {
+	if set != nil {
+		if f := set.Field(path); f != nil && f.Kind != store.Unknown && f.Kind != store.List {
 			return f.Kind
 		}
 	}
@@ -111,11 +197,12 @@ func kindOf(r *binding.Records, path string) store.Kind {
 }
 
 func (b *builder) rootRead(step *Step, bound *binding.Field, use arguments) *rows {
-	n := b.newRead(bound, b.done+1)
-	n.narrow(use)
+	n := b.sharedRead(step, bound, use, b.done+1, nil)
 	r := n.rows(step)
-	n.page(r, step, use, store.PageWhole)
-	n.pages = true
+	if !use.totals {
+		n.page(r, step, use, store.PageWhole)
+	}
+	n.pages = n.pages || n.source.Abilities.Page >= store.PageWhole
 	return r
 }
 
@@ -129,7 +216,9 @@ func (b *builder) foldedRead(parent *rows, step *Step, bound *binding.Field, use
 	n.read.Store.Single = bound.Single && bound.Through == nil
 	r := n.rows(step)
 	step.Parent, step.Folded = parent.public, true
-	n.page(r, step, use, store.PagePerKey)
+	if !use.totals {
+		n.page(r, step, use, store.PagePerKey)
+	}
 	return r
 }
 
@@ -141,7 +230,7 @@ func (b *builder) keyedRead(parent *rows, step *Step, bound *binding.Field, use 
 		if parent.nested {
 			step.Here = append(step.Here, parent.column(store.Wanted{Path: at, Kind: store.Text}))
 		} else {
-			step.Here = append(step.Here, parent.column(store.Wanted{Path: at, Kind: kindOf(parent.node.records, at)}))
+			step.Here = append(step.Here, parent.column(store.Wanted{Path: at, Kind: kindOf(parent.node.records.Info, at)}))
 		}
 	}
 	step.feed = Feed{parent.public, step.Here}
@@ -150,13 +239,15 @@ func (b *builder) keyedRead(parent *rows, step *Step, bound *binding.Field, use 
 		step.feed = ahead
 		wave = parent.node.wave
 	}
-	n := b.sharedRead(step, bound, use, wave)
+	n := b.sharedRead(step, bound, use, wave, bound.There)
 	r := n.rows(step)
 	for _, path := range bound.There {
-		step.There = append(step.There, r.column(store.Wanted{Path: path, Kind: kindOf(bound.Target, path)}))
+		step.There = append(step.There, r.column(store.Wanted{Path: path, Kind: kindOf(bound.Target.Info, path)}))
 	}
 	n.read.Store.Keys = step.There
-	n.page(r, step, use, store.PagePerKey)
+	if !use.totals {
+		n.page(r, step, use, store.PagePerKey)
+	}
 	n.pages = n.read.Store.Limit || n.read.Store.Offset || len(n.read.Store.Sort) > 0
 	return r
 }
@@ -181,45 +272,66 @@ func knownAhead(parent *rows, here []int) (Feed, bool) {
 }
 
 // sharedRead returns a read of the wave that already asks for the same records
-// under the same conditions, or a new one.
-func (b *builder) sharedRead(step *Step, bound *binding.Field, use arguments, wave int) *readNode {
-	sig := fmt.Sprintf("%p %s", bound.Target, strings.Join(bound.There, ","))
-	for _, a := range use.where {
-		sig += " " + a.Path + "=" + language.PrintValue(a.Literal)
+// under the same conditions, or a new one. Reads that a store pages are never
+// shared.
+func (b *builder) sharedRead(step *Step, bound *binding.Field, use arguments, wave int, keys []string) *readNode {
+	needs := store.PageWhole
+	if len(keys) > 0 {
+		needs = store.PagePerKey
 	}
+	sig := fmt.Sprintf("%p %s", bound.Target, strings.Join(keys, ",")) + use.conditions()
 	for _, n := range b.reads {
-		if n.sig == sig && n.wave == wave && n.above == nil && !n.pages && n.source.Abilities.Page < store.PagePerKey {
-			if !slices.ContainsFunc(n.read.Feeds, func(f Feed) bool {
-				return f.Rows == step.feed.Rows && slices.Equal(f.Columns, step.feed.Columns)
-			}) {
-				n.read.Feeds = append(n.read.Feeds, step.feed)
-			}
-			return n
+		if n.sig != sig || n.wave != wave || n.above != nil || n.pages || n.source.Abilities.Page >= needs {
+			continue
 		}
+		if len(keys) > 0 && !slices.ContainsFunc(n.read.Feeds, func(f Feed) bool {
+			return f.Rows == step.feed.Rows && slices.Equal(f.Columns, step.feed.Columns)
+		}) {
+			n.read.Feeds = append(n.read.Feeds, step.feed)
+		}
+		return n
 	}
 	n := b.newRead(bound, wave)
 	n.sig = sig
 	n.narrow(use)
-	n.read.Feeds = []Feed{step.feed}
+	if len(keys) > 0 {
+		n.read.Feeds = []Feed{step.feed}
+	}
 	return n
 }
 
 // arguments is what a field's arguments ask of a read.
 type arguments struct {
-	where         []*Arg
+	where         []store.Condition
+	values        []*Arg // of where
 	sort          []store.Order
 	limit, offset *Arg
+	behind, ahead *Arg // cursors
+	pages         bool // the rows are a page, with a sort key for each record
+	backward      bool // from the end
+	totals        bool // only totals of the rows are wanted
+}
+
+// equals adds the condition that a field equals the argument's value.
+func (use *arguments) equals(arg *Arg) {
+	arg.Column = len(use.values)
+	use.where = append(use.where, store.Condition{Path: arg.Path, Kind: arg.Kind, Many: arg.Many, Value: arg.Column})
+	use.values = append(use.values, arg)
+}
+
+// refuse makes the read an error.
+func (use *arguments) refuse(arg *Arg, why string) {
+	use.values = append(use.values, &Arg{Name: arg.Name, Pos: arg.Pos, Column: len(use.values), Kind: store.Text, Err: why})
 }
 
 // arguments sorts out the arguments of a field. An argument that is absent or
 // null asks nothing.
 func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
-	use := arguments{sort: bound.Sort}
+	use := arguments{sort: bound.Sort, pages: bound.Page != nil, totals: bound.Total != nil}
 	if bound.Only != nil && bound.Target.Kind != nil {
 		k := bound.Target.Kind
 		stored := k.Stored[bound.Only]
-		use.where = append(use.where, &Arg{Path: k.Path, Kind: k.Column, Fixed: true, Value: stored,
-			Literal: &language.StringValue{Text: stored}})
+		use.equals(&Arg{Path: k.Path, Kind: k.Column, Fixed: true, Value: stored, Literal: &language.StringValue{Text: stored}})
 	}
 	for i := range bound.Args {
 		a := &bound.Args[i]
@@ -229,13 +341,38 @@ func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 		}
 		switch a.Role {
 		case binding.Equal:
-			use.where = append(use.where, arg)
+			use.equals(arg)
+		case binding.FilterBy:
+			use.where = append(use.where, b.filter(arg, a.Filter, &use.values)...)
 		case binding.Limit:
 			use.limit = arg
 		case binding.Offset:
 			use.offset = arg
 		case binding.SortBy:
-			use.sort = b.sortBy(arg, a)
+			use.sort = b.sortBy(arg, a, &use)
+		case binding.First:
+			arg.More, use.limit = 1, arg
+		case binding.Behind:
+			use.behind = arg
+		case binding.Ahead:
+			use.ahead = arg
+		}
+	}
+	for i := range bound.Args { // last, since a default of first gives way to it
+		if a := &bound.Args[i]; a.Role == binding.Last {
+			if arg := b.arg(f, a); arg != nil {
+				if use.limit != nil && f.Argument(use.limit.Name) != nil {
+					use.refuse(use.limit, msgFirstAndLast)
+				}
+				arg.More, use.limit, use.backward = 1, arg, true
+			}
+		}
+	}
+	if use.pages {
+		for _, path := range bound.Page.Key {
+			if !slices.ContainsFunc(use.sort, func(o store.Order) bool { return o.Path == path && len(o.Via) == 0 }) {
+				use.sort = append(slices.Clip(use.sort), store.Order{Path: path})
+			}
 		}
 	}
 	return use
@@ -245,10 +382,8 @@ func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 // not null; otherwise nil.
 func (b *builder) arg(f *language.Field, a *binding.Arg) *Arg {
 	arg := &Arg{Name: a.Def.Name, Pos: f.Name.Pos, Path: a.Path, Kind: a.Kind, Many: a.Many, Enum: a.Enum, Type: a.Def.Type, Literal: a.Def.Default}
-	for _, given := range f.Arguments {
-		if given.Name.Text == a.Def.Name {
-			arg.Literal, arg.Pos = given.Value, given.Value.Start()
-		}
+	if given := f.Argument(a.Def.Name); given != nil {
+		arg.Literal, arg.Pos = given, given.Start()
 	}
 	if v, ok := arg.Literal.(*language.Variable); ok {
 		b.plan.Shape.byPresence(v.Name)
@@ -289,7 +424,7 @@ func usesVariables(v language.Value) bool {
 
 // sortBy reads a sort argument. Its value changes the request, so the plan
 // holds for this value only.
-func (b *builder) sortBy(arg *Arg, a *binding.Arg) []store.Order {
+func (b *builder) sortBy(arg *Arg, a *binding.Arg, use *arguments) []store.Order {
 	for _, name := range variablesIn(arg.Literal) {
 		b.plan.Shape.byValue(name)
 	}
@@ -303,8 +438,30 @@ func (b *builder) sortBy(arg *Arg, a *binding.Arg) []store.Order {
 		items = []schema.Value{value}
 	}
 	for _, item := range items {
-		if fields, ok := item.(schema.InputFields); ok && len(fields) == 1 {
-			orders = append(orders, store.Order{Path: a.Sorts[fields[0].Name], Desc: fields[0].Value == schema.Symbol("DESC")})
+		sorts := a.Sorts
+		var via []store.Link
+		for sorts != nil {
+			fields, ok := item.(schema.InputFields)
+			if !ok || len(fields) != 1 {
+				break
+			}
+			name := fields[0].Name
+			key := sorts[name]
+			if key == nil {
+				use.refuse(arg, fmt.Sprintf(msgSortKeyNot, name))
+				break
+			}
+			if key.Inner == nil {
+				direction, _ := fields[0].Value.(schema.Symbol)
+				order := binding.Directions[direction]
+				order.Path, order.Via = key.Path, via
+				orders = append(orders, order)
+				break
+			}
+			if key.Link != nil {
+				via = append(slices.Clip(via), *key.Link)
+			}
+			sorts, item = key.Inner, fields[0].Value
 		}
 	}
 	return orders

@@ -8,17 +8,18 @@ import (
 	"osprey/core/schema"
 )
 
-// A Shape is the variables that a plan depends on: by their value, or only by
-// whether they are absent, null or given.
+// A Shape is the variables that a plan depends on: by their value, by the form
+// of their value, or only by whether they are absent, null or given.
 type Shape struct {
 	values    []string
+	forms     []string
 	presences []string
 }
 
 // Key returns what the shape sees of the variables. A plan can be used again
 // for every run in which the key of its shape is the same.
 func (s *Shape) Key(vars map[string]schema.Value) string {
-	if len(s.values)+len(s.presences) == 0 {
+	if len(s.values)+len(s.forms)+len(s.presences) == 0 {
 		return ""
 	}
 	var b strings.Builder
@@ -26,12 +27,55 @@ func (s *Shape) Key(vars map[string]schema.Value) string {
 		v, ok := vars[name]
 		fmt.Fprintf(&b, "%s=%t:%#v;", name, ok, v)
 	}
+	for _, name := range s.forms {
+		v, ok := vars[name]
+		fmt.Fprintf(&b, "%s?%t:", name, ok)
+		writeForm(&b, v)
+	}
 	for _, name := range s.presences {
 		// Absent, a default may stand for it; null, none does.
 		v, ok := vars[name]
 		fmt.Fprintf(&b, "%s:%t,%t;", name, ok, v != nil)
 	}
 	return b.String()
+}
+
+// writeForm writes what of a value decides the conditions of a filter: which
+// fields are given, how long lists of filters are, and what is true, false or
+// null; no other value.
+func writeForm(b *strings.Builder, v schema.Value) {
+	switch v := v.(type) {
+	case nil:
+		b.WriteString("null;")
+	case bool:
+		fmt.Fprintf(b, "%t;", v)
+	case []schema.Value:
+		if len(v) == 0 {
+			break
+		}
+		if _, ok := v[0].(schema.InputFields); !ok {
+			break
+		}
+		b.WriteByte('[')
+		for _, item := range v {
+			writeForm(b, item)
+		}
+		b.WriteString("];")
+	case schema.InputFields:
+		b.WriteByte('{')
+		for _, f := range v {
+			b.WriteString(f.Name + ":")
+			writeForm(b, f.Value)
+		}
+		b.WriteString("};")
+	}
+	b.WriteByte(';')
+}
+
+func (s *Shape) byForm(name string) {
+	if !slices.Contains(s.forms, name) {
+		s.forms = append(s.forms, name)
+	}
 }
 
 func (s *Shape) byValue(name string) {

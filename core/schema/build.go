@@ -386,6 +386,7 @@ func (b *builder) lookup(name language.Name) Named {
 	}
 	if name.Text != "" && !b.unknown[name.Text] {
 		b.unknown[name.Text] = true
+		b.schema.undefined = append(b.schema.undefined, name.Text)
 		p := b.problems.Add(ruleKnownType, name.Pos, msgTypeNotDefined, name.Text, b.nearType(name.Text))
 		p.Fix = "define it, or correct the name"
 	}

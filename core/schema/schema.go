@@ -19,7 +19,12 @@ type Schema struct {
 	types      map[string]Named
 	directives map[string]*Directive
 	sources    *language.Sources
+	undefined  []string
 }
+
+// Undefined returns the names of types that the schema refers to and does not
+// define, in the order in which they were met.
+func (s *Schema) Undefined() []string { return s.undefined }
 
 // Type returns the type called name, or nil.
 func (s *Schema) Type(name string) Named {

@@ -203,3 +203,28 @@ func jsonWord(v any) string {
 	}
 	return "a number"
 }
+
+// A JSONSubject is a decoded JSON value to which conditions can be put.
+type JSONSubject struct{ Value any }
+
+// Append adds the value at a path.
+func (s JSONSubject) Append(c *Column, path string) {
+	c.AppendJSON(&Wanted{Kind: c.Kind}, JSONPath(s.Value, path))
+}
+
+// Nested returns the objects of a list at a path, or the one object there.
+func (s JSONSubject) Nested(path string) []Subject {
+	v := JSONPath(s.Value, path)
+	if v == nil {
+		return nil
+	}
+	items, ok := v.([]any)
+	if !ok {
+		items = []any{v}
+	}
+	list := make([]Subject, len(items))
+	for i, item := range items {
+		list[i] = JSONSubject{item}
+	}
+	return list
+}

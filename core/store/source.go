@@ -38,6 +38,7 @@ type Abilities struct {
 	Fold  bool     // a read nested below another of the same source is part of its request
 	Group Grouping // which reads of a wave are one request
 	Page  Paging   // what sorting and paging it does
+	Total bool     // it makes totals
 }
 
 // Grouping says which reads of one wave are one request.
@@ -65,9 +66,15 @@ type Read struct {
 	Columns []Wanted
 	// Keys are positions in Columns: the rows wanted have there one of the
 	// combinations of values that the Input brings. Empty: all rows.
-	Keys  []int
-	Where []Condition
-	Sort  []Order
+	Keys []int
+	// Where is what a row must fit: all of it. Its comparisons take the values of
+	// Values columns of the Input.
+	Where  []Condition
+	Values int
+	Sort   []Order
+	// Totals says that the rows wanted are those of groups: by the Keys, by the
+	// row above, or one for all. The other columns are totals.
+	Totals bool
 	// Limit and Offset say that the Input bounds the rows: of the read, or for
 	// each key or row above where the store pages by key.
 	Limit, Offset bool
@@ -88,34 +95,52 @@ type Through struct {
 	There []string // its fields that equal the There of the row
 }
 
+// A Total is how the values of many rows become one.
+type Total uint8
+
+const (
+	NoTotal Total = iota
+	Count         // how many rows there are; no Path
+	Min
+	Max
+	Sum
+	Avg
+)
+
+var totalNames = [...]string{"none", "count", "min", "max", "sum", "avg"}
+
+// String returns the total's name.
+func (t Total) String() string { return totalNames[t] }
+
 // Wanted is a column of an answer.
 type Wanted struct {
 	Path   string   // the field, or a path of fields with dots
+	Total  Total    // of a read with Totals
+	Via    []Link   // where the field is, as in [Order]
 	Kind   Kind     // how the values are wanted
 	Elem   *Wanted  // of List; its Path is empty
 	Fields []Wanted // of Record and Records; their paths begin at the nested record
 }
 
-// A Condition wants a field to equal one of the values that the Input brings;
-// where it brings none, no record fits.
-type Condition struct {
-	Path string
-	Kind Kind // of the values in the input
-	Many bool // there can be several values in the input
+// An Order is one sort key. Records without a value come first in ascending
+// order and last in descending order, unless Turned says the other way round.
+// Equal rows keep an order that does not change from one request to the next.
+type Order struct {
+	Path   string
+	Desc   bool
+	Turned bool
+	// Via leads, over records of which each has at most one, to the record that
+	// has the field; the store can then fold.
+	Via []Link
 }
 
-// An Order is one sort key. Records without a value come first in ascending
-// order and last in descending order. Equal rows keep an order that does not
-// change from one request to the next.
-type Order struct {
-	Path string
-	Desc bool
-}
+// MissingFirst reports whether records without a value come first.
+func (o Order) MissingFirst() bool { return o.Desc == o.Turned }
 
 // An Input is what a read is asked with in one run.
 type Input struct {
 	Keys   []Column // one for each of Read.Keys: row by row, the distinct combinations
-	Where  []Column // one for each of Read.Where
+	Where  []Column // the values of the conditions, by their Value
 	Limit  int64    // if Read.Limit
 	Offset int64    // if Read.Offset
 }

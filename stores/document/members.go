@@ -10,17 +10,14 @@ import (
 
 // members is what a read was asked with, by value.
 type members struct {
-	keys  store.Index   // combinations of keys
-	where []store.Index // values of each condition
+	keys store.Index // combinations of keys
+	in   *store.Input
 }
 
-func newMembers(read *store.Read, in *store.Input) *members {
-	m := &members{where: make([]store.Index, len(read.Where))}
+func newMembers(in *store.Input) *members {
+	m := &members{in: in}
 	if len(in.Keys) > 0 {
 		addKeys(&m.keys, in.Keys)
-	}
-	for n := range read.Where {
-		addKeys(&m.where[n], in.Where[n:n+1])
 	}
 	return m
 }
@@ -52,13 +49,29 @@ func (m *members) has(read *store.Read, doc bson.Raw) bool {
 	if len(read.Keys) > 0 && m.keys.Find(key) < 0 {
 		return false
 	}
-	for n, c := range read.Where {
-		one := store.Column{Kind: c.Kind}
-		appendValue(&one, &store.Wanted{Kind: c.Kind}, at(doc, c.Path))
-		value, ok := store.AppendKey(nil, &one, 0)
-		if !ok || m.where[n].Find(value) < 0 {
-			return false
+	return read.FitsAll(m.in, subject(doc))
+}
+
+// A subject is a document to which conditions can be put.
+type subject bson.Raw
+
+// Append adds the value at a path.
+func (s subject) Append(c *store.Column, path string) {
+	appendValue(c, &store.Wanted{Kind: c.Kind}, at(bson.Raw(s), path))
+}
+
+// Nested returns the documents of an array at a path, or the one document there.
+func (s subject) Nested(path string) []store.Subject {
+	v := at(bson.Raw(s), path)
+	items := []bson.RawValue{v}
+	if v.Type == bson.TypeArray {
+		items, _ = v.Array().Values()
+	}
+	var list []store.Subject
+	for _, item := range items {
+		if item.Type == bson.TypeEmbeddedDocument {
+			list = append(list, subject(item.Document()))
 		}
 	}
-	return true
+	return list
 }

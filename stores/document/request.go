@@ -20,16 +20,20 @@ func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store
 		return nil, &store.Error{Code: store.BadAnswer, Msg: "does not have the collection " + reads[0].Set}
 	}
 	r.projection = projection(reads)
+	for _, read := range reads {
+		r.filtersHere = r.filtersHere || slices.ContainsFunc(read.Where, func(c store.Condition) bool { return inexact(&c) })
+	}
 	return r, nil
 }
 
 // A request is one find. Reads of the same collection are told apart again by
 // their keys and conditions.
 type request struct {
-	source     *Source
-	set        *store.Set
-	reads      []*store.Read
-	projection bson.D
+	source      *Source
+	set         *store.Set
+	reads       []*store.Read
+	projection  bson.D
+	filtersHere bool // the find lets through what does not fit
 }
 
 // projection lists the paths that any of the reads looks at. A path below
@@ -48,8 +52,11 @@ func projection(reads []*store.Read) bson.D {
 	}
 	for _, r := range reads {
 		add("", r.Columns)
-		for _, c := range r.Where {
-			paths = append(paths, c.Path)
+		for i := range r.Where {
+			paths = r.Where[i].Paths(paths)
+		}
+		for _, o := range r.Sort {
+			paths = append(paths, o.Path)
 		}
 	}
 	slices.Sort(paths)
@@ -77,8 +84,8 @@ func (r *request) Describe() store.Description {
 		for _, k := range read.Keys {
 			by = append(by, read.Columns[k].Path)
 		}
-		for _, c := range read.Where {
-			by = append(by, c.Path)
+		for i := range read.Where {
+			by = read.Where[i].Paths(by)
 		}
 		if len(by) > 0 {
 			parts = append(parts, strings.Join(by, ", "))
@@ -87,6 +94,9 @@ func (r *request) Describe() store.Description {
 	asks := r.set.Name
 	if len(parts) > 0 {
 		asks += " by " + strings.Join(slices.Compact(parts), "; ")
+	}
+	if r.filtersHere {
+		asks += ", and filtered here"
 	}
 	filter, _ := bson.MarshalExtJSON(r.shape(), false, false)
 	fields, _ := bson.MarshalExtJSON(r.projection, false, false)
@@ -98,29 +108,28 @@ func (r *request) Describe() store.Description {
 	return store.Description{Asks: asks, Statement: statement}
 }
 
-// shape returns the filter with the names of what is filled in when it runs.
+// shape returns the filter as it is with one value of each kind, for operators.
 func (r *request) shape() bson.D {
-	var either bson.A
+	var list bson.A
 	for _, read := range r.reads {
 		terms := bson.D{}
 		for _, k := range read.Keys {
 			terms = append(terms, bson.E{Key: read.Columns[k].Path, Value: bson.D{{Key: "$in", Value: bson.A{"…"}}}})
 		}
-		for _, c := range read.Where {
-			terms = append(terms, bson.E{Key: c.Path, Value: "…"})
+		in := store.Input{Where: make([]store.Column, read.Values)}
+		for i := range in.Where {
+			in.Where[i].Kind = store.Text
+			in.Where[i].AppendText("…")
 		}
-		either = append(either, terms)
+		list = append(list, append(terms, r.conditions(read.Where, &in)...))
 	}
-	if len(either) == 1 {
-		return either[0].(bson.D)
-	}
-	return bson.D{{Key: "$or", Value: either}}
+	return either(list)
 }
 
 // sort returns the order of a read that stands alone and has no keys.
 func (r *request) sort() bson.D {
 	var sort bson.D
-	if len(r.reads) > 1 || len(r.reads[0].Keys) > 0 {
+	if len(r.reads) > 1 || len(r.reads[0].Keys) > 0 || r.sortsHere() {
 		return nil
 	}
 	hasID := false
@@ -142,23 +151,19 @@ func (r *request) sort() bson.D {
 func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, error) {
 	ctx, cancel := context.WithTimeout(ctx, r.source.timeout)
 	defer cancel()
-	var either bson.A
+	var list bson.A
 	for i, read := range r.reads {
 		if f := r.filter(read, &in[i]); f != nil {
-			either = append(either, f)
+			list = append(list, f)
 		}
 	}
 	answer := &store.Answer{Requests: 1}
 	for _, read := range r.reads {
 		answer.Tables = append(answer.Tables, store.NewTable(read.Columns))
 	}
-	if len(either) == 0 || r.reads[0].Limit && in[0].Limit == 0 {
+	if len(list) == 0 || r.reads[0].Limit && in[0].Limit == 0 {
 		answer.Requests = 0
 		return answer, nil
-	}
-	filter := either[0]
-	if len(either) > 1 {
-		filter = bson.D{{Key: "$or", Value: either}}
 	}
 	// One large batch, so that the answer is one
 	// round trip unless it is beyond that, or beyond 16 MB.
@@ -166,32 +171,44 @@ func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, err
 	if sort := r.sort(); sort != nil {
 		opts.SetSort(sort)
 	}
-	if r.reads[0].Limit {
+	if r.reads[0].Limit && !r.sortsHere() {
 		opts.SetLimit(in[0].Limit)
 	}
-	if r.reads[0].Offset {
+	if r.reads[0].Offset && !r.sortsHere() {
 		opts.SetSkip(in[0].Offset)
 	}
-	cursor, err := r.source.db.Collection(r.set.Name).Find(ctx, filter, opts)
+	cursor, err := r.source.db.Collection(r.set.Name).Find(ctx, either(list), opts)
 	if err != nil {
 		return nil, fail(ctx, err)
 	}
 	defer cursor.Close(ctx)
 	members := make([]*members, len(r.reads))
 	if len(r.reads) > 1 {
-		for i, read := range r.reads {
-			members[i] = newMembers(read, &in[i])
+		for i := range r.reads {
+			members[i] = newMembers(&in[i])
 		}
+	}
+	var local *localSort
+	if r.sortsHere() {
+		local = newLocalSort(r.reads[0], r.set)
 	}
 	for cursor.Next(ctx) {
 		for i, read := range r.reads {
-			if len(r.reads) == 1 || members[i].has(read, cursor.Current) {
+			switch {
+			case len(r.reads) > 1 && !members[i].has(read, cursor.Current):
+			case r.filtersHere && !read.FitsAll(&in[i], subject(cursor.Current)):
+			case local != nil:
+				local.add(cursor.Current)
+			default:
 				appendDocument(answer.Tables[i], read.Columns, cursor.Current)
 			}
 		}
 	}
 	if err := cursor.Err(); err != nil {
 		return nil, fail(ctx, err)
+	}
+	if local != nil {
+		local.finish(answer.Tables[0], r.reads[0], &in[0])
 	}
 	return answer, nil
 }
@@ -201,15 +218,8 @@ func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, err
 const batch = 100_000
 
 // filter returns the filter of one read, or nil if nothing can fit it.
-func (r *request) filter(read *store.Read, in *store.Input) any {
-	terms := bson.D{}
-	for n, c := range read.Where {
-		values := r.values(c.Path, &in.Where[n])
-		if len(values) == 0 {
-			return nil
-		}
-		terms = append(terms, bson.E{Key: c.Path, Value: oneOf(values)})
-	}
+func (r *request) filter(read *store.Read, in *store.Input) bson.D {
+	terms := r.conditions(read.Where, in)
 	switch len(read.Keys) {
 	case 0:
 		return terms
@@ -219,7 +229,7 @@ func (r *request) filter(read *store.Read, in *store.Input) any {
 		if len(values) == 0 {
 			return nil
 		}
-		return append(terms, bson.E{Key: path, Value: bson.D{{Key: "$in", Value: values}}})
+		return with(terms, bson.E{Key: path, Value: bson.D{{Key: "$in", Value: values}}})
 	}
 	var combinations bson.A
 	for row := range in.Keys[0].Len() {
@@ -235,7 +245,15 @@ func (r *request) filter(read *store.Read, in *store.Input) any {
 	if len(combinations) == 0 {
 		return nil
 	}
-	return append(terms, bson.E{Key: "$or", Value: combinations})
+	return with(terms, bson.E{Key: "$or", Value: combinations})
+}
+
+// with adds a term to a filter, which may have one of the same name.
+func with(terms bson.D, e bson.E) bson.D {
+	if len(terms) == 0 {
+		return bson.D{e}
+	}
+	return bson.D{{Key: "$and", Value: bson.A{bson.D{e}, terms}}}
 }
 
 func oneOf(values bson.A) any {
@@ -269,6 +287,24 @@ func (r *request) values(path string, c *store.Column) bson.A {
 			list = append(list, c.Ints[i] != 0)
 		case store.Time:
 			list = append(list, bson.DateTime(c.Ints[i]/1000))
+			if typ == "" || strings.Contains(typ, "string") {
+				list = append(list, store.FormatTime(c.Ints[i]))
+			}
+		case store.Date:
+			list = append(list, store.FormatDate(c.Ints[i]))
+			if typ != "string" {
+				list = append(list, bson.DateTime(c.Ints[i]*24*3600*1000))
+			}
+		case store.Clock:
+			list = append(list, string(store.AppendClock(nil, c.Ints[i])))
+		case store.Decimal:
+			text := string(c.At(i))
+			if d, err := bson.ParseDecimal128(text); err == nil { // which equals other numbers too
+				list = append(list, d)
+			}
+			if typ == "" || strings.Contains(typ, "string") {
+				list = append(list, text)
+			}
 		case store.Float:
 			list = append(list, c.Floats[i])
 		default:

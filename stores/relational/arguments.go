@@ -21,20 +21,18 @@ type arguments struct {
 }
 
 // of fills in the values of params.
-func (a *arguments) of(l *layout, params []param, in []store.Input) [][]byte {
+func (a *arguments) of(params []param, in []store.Input) [][]byte {
 	a.buf, a.ends = a.buf[:0], a.ends[:0]
 	for _, p := range params {
-		read := l.reads[p.read]
 		given := true
 		switch p.what {
 		case keyParam:
-			a.array(&in[p.read].Keys[p.n], l.field(p.read, read.Columns[read.Keys[p.n]].Path))
+			a.array(&in[p.read].Keys[p.n], p.field)
 		case whereParam:
-			c, f := &in[p.read].Where[p.n], l.field(p.read, read.Where[p.n].Path)
-			if read.Where[p.n].Many {
-				a.array(c, f)
+			if c := &in[p.read].Where[p.n]; p.many {
+				a.array(c, p.field)
 			} else {
-				given = a.single(c, f)
+				given = a.single(c, p.field)
 			}
 		case limitParam:
 			a.buf = binary.BigEndian.AppendUint64(a.buf, uint64(in[p.read].Limit))

@@ -57,10 +57,18 @@ type branch struct {
 // An out is a value that a branch selects.
 type out struct {
 	read   int
-	path   string // a field of the read's table; in a branch of pairs, of the pairs'
-	column int    // in the read's columns, or -1 for one that the statement needs itself
-	slot   int    // position among the slots, or -1 if it is not sent
-	typ    string // SQL type as it is sent
+	path   string       // a field of the read's table; in a branch of pairs, of the pairs'
+	column int          // in the read's columns, or -1 for one that the statement needs itself
+	slot   int          // position among the slots, or -1 if it is not sent
+	typ    string       // SQL type as it is sent
+	field  *store.Field // of the column; nil for a count
+	via    []store.Link // where the field is
+	total  store.Total
+}
+
+// is reports whether the value is a read's own field as it is.
+func (o *out) is(read int, path string) bool {
+	return o.read == read && o.path == path && o.total == store.NoTotal && len(o.via) == 0
 }
 
 // layOut decides the branches and what each selects.
@@ -136,7 +144,7 @@ func (l *layout) tellApart(b *branch) {
 	paths := []string{key}
 	for _, o := range order {
 		f := set.Field(o.Path)
-		if f == nil {
+		if f == nil || o.Turned || len(o.Via) > 0 {
 			return
 		}
 		switch f.Kind {
@@ -182,7 +190,7 @@ func (l *layout) isJoined(read int) bool { return l.isOne(read) && !l.isLeaf(rea
 // them, and nothing that is no leaf hangs from it.
 func (l *layout) isLeaf(read int) bool {
 	r := l.reads[read]
-	if l.maxLeaf == 0 || r.Parent < 0 || r.Limit || r.Offset || !l.isOne(read) && r.Through == nil {
+	if l.maxLeaf == 0 || r.Parent < 0 || r.Totals || r.Limit || r.Offset || !l.isOne(read) && r.Through == nil {
 		return false
 	}
 	here, there := l.catalogue.Sets[l.reads[r.Parent].Set], l.catalogue.Sets[r.Set]
@@ -257,12 +265,19 @@ func (l *layout) field(read int, path string) *store.Field {
 // send adds a wanted column to what its branch selects.
 func (l *layout) send(read, column int) error {
 	w := &l.reads[read].Columns[column]
-	f := l.field(read, w.Path)
-	if f == nil {
-		return fmt.Errorf("the table %s has no column %s", l.reads[read].Set, w.Path)
+	set := l.catalogue.Sets[l.reads[read].Set]
+	if len(w.Via) > 0 {
+		set = l.catalogue.Sets[w.Via[len(w.Via)-1].Set]
 	}
-	b := l.of[read]
-	b.outs = append(b.outs, out{read: read, path: w.Path, column: column, typ: sentType(f)})
+	o := out{read: read, path: w.Path, column: column, via: w.Via, total: w.Total}
+	if w.Total == store.Count {
+		o.typ = "bigint"
+	} else if o.field = set.Field(w.Path); o.field == nil {
+		return fmt.Errorf("the table %s has no column %s", set.Name, w.Path)
+	} else {
+		o.typ = totalType(w.Total, o.field)
+	}
+	l.of[read].outs = append(l.of[read].outs, o)
 	return nil
 }
 
@@ -273,9 +288,7 @@ func (l *layout) sendPresence(read int) {
 	if _, ok := l.presence(read); ok {
 		return
 	}
-	path := l.reads[read].There[0]
-	f := l.field(read, path)
-	b.outs = append(b.outs, out{read: read, path: path, column: -1, typ: sentType(f)})
+	l.sendKeys(b, read, l.reads[read].There[:1])
 }
 
 // sendKeys adds the values by which a leaf is matched, where they are not sent
@@ -283,7 +296,8 @@ func (l *layout) sendPresence(read int) {
 func (l *layout) sendKeys(b *branch, read int, paths []string) {
 	for _, path := range paths {
 		if _, ok := b.sent(read, path); !ok {
-			b.outs = append(b.outs, out{read: read, path: path, column: -1, typ: sentType(l.field(read, path))})
+			f := l.field(read, path)
+			b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, typ: sentType(f)})
 		}
 	}
 }
@@ -293,7 +307,8 @@ func (l *layout) sendPairs(read int) {
 	through := l.reads[read].Through
 	b := l.pairsOf(read)
 	for _, path := range through.There {
-		b.outs = append(b.outs, out{read: read, path: path, column: -1, typ: sentType(l.catalogue.Sets[through.Set].Field(path))})
+		f := l.catalogue.Sets[through.Set].Field(path)
+		b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, typ: sentType(f)})
 	}
 }
 
@@ -303,7 +318,7 @@ func (l *layout) pairsOf(read int) *branch { return l.branches[l.of[read].number
 // sent returns the value of a read's field that a branch sends.
 func (b *branch) sent(read int, path string) (out, bool) {
 	for _, o := range b.outs {
-		if o.read == read && o.path == path && o.slot >= 0 {
+		if o.is(read, path) && o.slot >= 0 {
 			return o, true
 		}
 	}
@@ -320,8 +335,8 @@ func (l *layout) presence(read int) (out, bool) {
 func (l *layout) need(read int, paths []string) {
 	b := l.of[read]
 	for _, path := range paths {
-		if b.isInside(read) && !slices.ContainsFunc(b.outs, func(o out) bool { return o.read == read && o.path == path }) {
-			b.outs = append(b.outs, out{read: read, path: path, column: -1, slot: -1})
+		if b.isInside(read) && !slices.ContainsFunc(b.outs, func(o out) bool { return o.is(read, path) }) {
+			b.outs = append(b.outs, out{read: read, path: path, column: -1, slot: -1, field: l.field(read, path)})
 		}
 	}
 }

@@ -31,6 +31,18 @@ func sentType(f *store.Field) string {
 	return f.Type
 }
 
+// totalType returns the SQL type in which a total of a column, or the column
+// itself, is sent.
+func totalType(t store.Total, f *store.Field) string {
+	switch {
+	case t == store.Avg, t == store.Sum && f.Kind == store.Float:
+		return "double precision"
+	case t == store.Sum && f.Kind == store.Int:
+		return "bigint"
+	}
+	return sentType(f)
+}
+
 // arrayCast returns the cast of a parameter that holds many values to compare
 // with a column. Whole numbers are compared in 64 bits, so that one that is
 // too large for the column equals nothing instead of failing.
@@ -48,6 +60,9 @@ func singleCast(f *store.Field, kind store.Kind) string {
 	case store.Int:
 		return "::int8"
 	case store.Float:
+		if f.Kind == store.Float && f.Type == "real" {
+			return "::float8::real" // 0.1 in four bytes is not 0.1 in eight
+		}
 		return "::float8"
 	case store.Bool:
 		return "::bool"
@@ -89,6 +104,12 @@ type decoder func(c *store.Column, v []byte) error
 
 // decoderOf returns how the values of a column are read.
 func decoderOf(f *store.Field, w *store.Wanted) decoder {
+	switch w.Total {
+	case store.Count:
+		return decodeInt
+	case store.Avg:
+		return decodeFloat
+	}
 	if f.Kind == store.JSON {
 		binaryForm := f.Type == "jsonb"
 		return func(c *store.Column, v []byte) error {

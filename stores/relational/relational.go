@@ -68,7 +68,7 @@ func Open(c Config) (*Source, error) {
 
 // Abilities says that a database does everything itself.
 func (s *Source) Abilities() store.Abilities {
-	return store.Abilities{Fold: true, Group: store.BySource, Page: store.PagePerKey}
+	return store.Abilities{Fold: true, Group: store.BySource, Page: store.PagePerKey, Total: true}
 }
 
 // Ping reports whether the database answers.

@@ -52,7 +52,7 @@ func (r *request) form(in []store.Input) *form {
 	}
 	var most int64
 	for i, read := range r.reads {
-		if read.Parent >= 0 {
+		if read.Parent >= 0 || read.Totals {
 			continue
 		}
 		rows := forms[0].layout.catalogue.Sets[read.Set].Rows
@@ -236,7 +236,7 @@ func planBranch(l *layout, b *branch) branchPlan {
 		for _, o := range b.outs {
 			if o.read == read && o.column >= 0 {
 				p.slots[o.column] = first + o.slot
-				p.decode[o.column] = decoderOf(l.field(read, o.path), &wanted[o.column])
+				p.decode[o.column] = decoderOf(o.field, &wanted[o.column])
 			}
 		}
 		plan.reads = append(plan.reads, p)
@@ -341,7 +341,7 @@ func (r *request) ask(ctx context.Context, f *form, in []store.Input) (*collecto
 			c.bounds[i] = round(in[i].Limit)
 		}
 	}
-	err := r.source.query(ctx, f.text(c.bounds), c.arguments.of(f.layout, f.params, in), c)
+	err := r.source.query(ctx, f.text(c.bounds), c.arguments.of(f.params, in), c)
 	if err == nil {
 		err = c.finish()
 	}

@@ -13,13 +13,16 @@ type statement struct {
 	*layout
 	bounds []int64 // of each read, rounded up
 	params []param
+	inner  int // how many tables of conditions were named
 }
 
 // A param is a parameter of the statement: its value comes from the inputs.
 type param struct {
-	read int
-	what paramKind
-	n    int // which key or condition
+	read  int
+	what  paramKind
+	n     int          // which key, or which of the values of the conditions
+	field *store.Field // what the value is compared with
+	many  bool         // several values, as an array
 }
 
 type paramKind uint8
@@ -100,7 +103,7 @@ func (s *statement) commonTable(w *writer, b *branch) {
 	}
 	for i, o := range b.outs {
 		if b.isInside(o.read) {
-			w.add(separator, column("t", o.read, o.path), fmt.Sprintf(" AS c%d", i))
+			w.add(separator, s.expression(o), fmt.Sprintf(" AS c%d", i))
 			separator = ", "
 		}
 	}
@@ -145,7 +148,28 @@ func (s *statement) branch(w *writer, b *branch) {
 	default:
 		s.child(w, b)
 		s.joins(w, b, b.joined)
-		w.add("\n ORDER BY ", s.childOrder(b))
+		if !s.reads[b.read].Totals {
+			w.add("\n ORDER BY ", s.childOrder(b))
+		}
+	}
+	if s.reads[b.read].Totals {
+		s.groups(w, b)
+	}
+}
+
+// groups writes of what a branch of totals makes them.
+func (s *statement) groups(w *writer, b *branch) {
+	var by []string
+	if b.host != nil {
+		by = append(by, s.above(b))
+	}
+	for _, o := range b.outs {
+		if o.total == store.NoTotal {
+			by = append(by, s.expression(o))
+		}
+	}
+	if len(by) > 0 {
+		w.add("\n GROUP BY ", strings.Join(by, ", "))
 	}
 }
 
@@ -168,16 +192,54 @@ func (s *statement) value(b *branch, slot int, typ string) string {
 		if b.pairs {
 			return column("m", o.read, o.path)
 		}
-		expr := column("t", o.read, o.path)
+		expr := s.expression(o)
 		if b.isInside(o.read) {
 			expr = fmt.Sprintf("b.c%d", i)
 		}
-		if f := s.field(o.read, o.path); o.typ != f.Type {
+		if o.field == nil || o.total == store.Sum || o.total == store.Avg || o.typ != o.field.Type {
 			return expr + "::" + o.typ
 		}
 		return expr
 	}
 	return "NULL::" + typ
+}
+
+// expression writes a value of a read's own table.
+func (s *statement) expression(o out) string {
+	switch {
+	case o.total == store.Count:
+		return "count(*)"
+	case o.total != store.NoTotal:
+		return o.total.String() + "(" + column("t", o.read, o.path) + ")"
+	case len(o.via) > 0:
+		return s.via(fmt.Sprintf("t%d", o.read), o.via, o.path)
+	}
+	return column("t", o.read, o.path)
+}
+
+// via writes the value of a field of the one record that links lead to from a
+// row of alias.
+func (s *statement) via(alias string, links []store.Link, path string) string {
+	var w writer
+	for i, l := range links {
+		own := fmt.Sprintf("v%d", i)
+		if i == 0 {
+			w.add("(SELECT v", fmt.Sprint(len(links)-1), ".", quote(path), " FROM ", quote(l.Set), " ", own)
+		} else {
+			w.add(" JOIN ", quote(l.Set), " ", own, " ON ", equalFields(own, l.There, fmt.Sprintf("v%d", i-1), l.Here))
+		}
+	}
+	w.add(" WHERE ", equalFields("v0", links[0].There, alias, links[0].Here), ")")
+	return w.String()
+}
+
+// equalFields writes that fields of one alias equal those of another.
+func equalFields(a string, fields []string, b string, others []string) string {
+	terms := make([]string, len(fields))
+	for k := range fields {
+		terms[k] = a + "." + quote(fields[k]) + " = " + b + "." + quote(others[k])
+	}
+	return strings.Join(terms, " AND ")
 }
 
 // above writes what names the row h above.
@@ -223,7 +285,7 @@ func (s *statement) joins(w *writer, b *branch, reads []int) {
 // linkName returns the name of a linking value in a common table.
 func (s *statement) linkName(read int, path string) string {
 	for i, o := range s.of[read].outs {
-		if o.read == read && o.path == path {
+		if o.is(read, path) {
 			return fmt.Sprintf("c%d", i)
 		}
 	}
@@ -336,7 +398,7 @@ func (s *statement) root(w *writer, b *branch, numbered bool) {
 func (s *statement) rows(b *branch, from string) string {
 	r := s.reads[b.read]
 	rows := "SELECT " + s.columnList(b) + "\n    FROM " + from
-	if keys := s.orderKeys(b.read, ", "); keys != "" {
+	if keys := s.orderKeys(b.read, ", "); keys != "" && !r.Totals {
 		rows += "\n   ORDER BY " + strings.TrimPrefix(keys, ", ")
 	}
 	if r.Limit && s.bounds[b.read] < noBound {
@@ -364,7 +426,8 @@ const number = `"#"`
 func (s *statement) keyValue(read, k int) string {
 	r := s.reads[read]
 	c := r.Columns[r.Keys[k]]
-	return s.param(param{read, keyParam, k}, arrayCast(s.field(read, c.Path), c.Kind))
+	f := s.field(read, c.Path)
+	return s.param(param{read: read, what: keyParam, n: k, field: f, many: true}, arrayCast(f, c.Kind))
 }
 
 // keySets writes the combinations of key values as a table k.
@@ -395,7 +458,13 @@ func (s *statement) columnList(b *branch) string {
 		}
 	}
 	for _, o := range b.outs {
-		if o.read == b.read {
+		switch {
+		case o.read != b.read:
+		case len(o.via) > 0:
+			for _, path := range o.via[0].Here {
+				add(path)
+			}
+		case o.total != store.Count:
 			add(o.path)
 		}
 	}
@@ -412,20 +481,6 @@ func (s *statement) columnList(b *branch) string {
 	return strings.Join(names, ", ")
 }
 
-// conditions writes " AND …" for each condition of a read.
-func (s *statement) conditions(read int) string {
-	var b strings.Builder
-	for n, c := range s.reads[read].Where {
-		f := s.field(read, c.Path)
-		if c.Many {
-			fmt.Fprintf(&b, " AND %s = ANY (%s)", column("t", read, c.Path), s.param(param{read, whereParam, n}, arrayCast(f, c.Kind)))
-		} else {
-			fmt.Fprintf(&b, " AND %s = %s", column("t", read, c.Path), s.param(param{read, whereParam, n}, singleCast(f, c.Kind)))
-		}
-	}
-	return b.String()
-}
-
 // param adds a parameter and returns its text with a cast.
 func (s *statement) param(p param, typ string) string {
 	s.params = append(s.params, p)
@@ -438,32 +493,44 @@ func (s *statement) orderKeys(read int, separator string) string {
 	r := s.reads[read]
 	set := s.catalogue.Sets[r.Set]
 	var b strings.Builder
-	key := func(path string, desc bool) {
-		b.WriteString(separator + column("t", read, path))
-		nullable := false
-		if f := set.Field(path); f != nil {
-			nullable = f.Nullable
+	for _, o := range s.fullOrder(read) {
+		expr, nullable := s.orderValue(fmt.Sprintf("t%d", read), set, o)
+		b.WriteString(separator + expr)
+		if o.Desc {
+			b.WriteString(" DESC")
 		}
 		switch {
-		case desc && nullable:
-			b.WriteString(" DESC NULLS LAST")
-		case desc:
-			b.WriteString(" DESC")
-		case nullable:
+		case !nullable:
+		case o.MissingFirst():
 			b.WriteString(" NULLS FIRST")
-		}
-	}
-	for _, o := range r.Sort {
-		key(o.Path, o.Desc)
-	}
-	if len(set.Keys) > 0 {
-		for _, path := range set.Keys[0] {
-			if !slices.ContainsFunc(r.Sort, func(o store.Order) bool { return o.Path == path }) {
-				key(path, false)
-			}
+		default:
+			b.WriteString(" NULLS LAST")
 		}
 	}
 	return b.String()
+}
+
+// fullOrder returns the sort keys of a read with the primary key behind them.
+func (s *statement) fullOrder(read int) []store.Order {
+	r := s.reads[read]
+	orders := slices.Clone(r.Sort)
+	if set := s.catalogue.Sets[r.Set]; len(set.Keys) > 0 {
+		for _, path := range set.Keys[0] {
+			if !slices.ContainsFunc(r.Sort, func(o store.Order) bool { return o.Path == path && len(o.Via) == 0 }) {
+				orders = append(orders, store.Order{Path: path})
+			}
+		}
+	}
+	return orders
+}
+
+// orderValue writes the value of a sort key, and says whether it may be NULL.
+func (s *statement) orderValue(alias string, set *store.Set, o store.Order) (expr string, nullable bool) {
+	if len(o.Via) > 0 {
+		return s.via(alias, o.Via, o.Path), true
+	}
+	f := set.Field(o.Path)
+	return alias + "." + quote(o.Path), f != nil && (f.Nullable || set.What == "view")
 }
 
 // noBound is the rounded bound from which on a limit is not in the text.

@@ -27,10 +27,7 @@ func (s *Source) Prepare(_ *store.Catalogue, reads []*store.Read) (store.Request
 	for _, k := range read.Keys {
 		r.keys = append(r.keys, read.Columns[k].Path)
 	}
-	var where []string
-	for _, c := range read.Where {
-		where = append(where, c.Path)
-	}
+	where := equalities(read)
 	var err error
 	if r.form, err = set.choose(r.keys, where); err != nil {
 		return nil, &store.Error{Code: store.BadAnswer, Msg: "cannot be asked this way", Err: err}
@@ -48,10 +45,34 @@ type request struct {
 	many   bool
 }
 
-// Describe gives the template.
+// equalities returns the fields that records must equal given values in.
+func equalities(read *store.Read) []string {
+	var paths []string
+	for _, c := range read.Where {
+		if c.Op == store.Is {
+			paths = append(paths, c.Path)
+		}
+	}
+	return paths
+}
+
+// Describe gives the template, and what is looked at here since the service
+// does not.
 func (r *request) Describe() store.Description {
+	asks := "GET " + r.form.text
+	var here []string
+	for _, c := range r.read.Where {
+		for _, path := range c.Paths(nil) {
+			if (c.Op != store.Is || !slices.Contains(r.form.takes, path)) && !slices.Contains(here, path) {
+				here = append(here, path)
+			}
+		}
+	}
+	if len(here) > 0 {
+		asks += ", filtered here by " + strings.Join(here, ", ")
+	}
 	return store.Description{
-		Asks: "GET " + r.form.text, Statement: "GET " + r.source.base.Redacted() + r.form.text,
+		Asks: asks, Statement: "GET " + r.source.base.Redacted() + r.form.text,
 		EachKey: len(r.keys) > 0 && !r.many,
 	}
 }
@@ -60,12 +81,15 @@ func (r *request) Describe() store.Description {
 func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, error) {
 	input := &in[0]
 	values := uritemplate.Values{}
-	for i, c := range r.read.Where {
-		if input.Where[i].Len() == 0 {
+	for _, c := range r.read.Where {
+		if c.Op != store.Is {
+			continue
+		}
+		if input.Where[c.Value].Len() == 0 {
 			return &store.Answer{Tables: []*store.Table{store.NewTable(r.read.Columns)}}, nil
 		}
 		if slices.Contains(r.form.takes, c.Path) {
-			values.Set(c.Path, templateValue(&input.Where[i]))
+			values.Set(c.Path, templateValue(&input.Where[c.Value]))
 		}
 	}
 	var asked []uritemplate.Values
@@ -111,12 +135,12 @@ func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, err
 // append adds a record if it fits the conditions. Where one key was asked for,
 // and the record does not repeat it, the key is known all the same.
 func (r *request) append(t *store.Table, record any, in *store.Input, asked int) {
-	for i, c := range r.read.Where {
-		v := store.JSONPath(record, c.Path)
-		if v == nil && slices.Contains(r.form.takes, c.Path) {
+	for i := range r.read.Where {
+		c := &r.read.Where[i]
+		if c.Op == store.Is && slices.Contains(r.form.takes, c.Path) && store.JSONPath(record, c.Path) == nil {
 			continue // the service was asked for it, and does not repeat it
 		}
-		if !fits(&in.Where[i], c, v) {
+		if !c.Fits(in, store.JSONSubject{Value: record}) {
 			return
 		}
 	}
@@ -130,23 +154,6 @@ func (r *request) append(t *store.Table, record any, in *store.Input, asked int)
 		}
 		t.Columns[i].AppendJSON(w, v)
 	}
-}
-
-// fits reports whether a value is among those of a condition; what is missing
-// is not.
-func fits(values *store.Column, c store.Condition, v any) bool {
-	one := store.Column{Kind: c.Kind}
-	one.AppendJSON(&store.Wanted{Kind: c.Kind}, v)
-	have, ok := store.AppendKey(nil, &one, 0)
-	if !ok {
-		return false
-	}
-	for row := range values.Len() {
-		if want, ok := store.AppendKey(nil, values, row); ok && bytes.Equal(have, want) {
-			return true
-		}
-	}
-	return false
 }
 
 func templateValue(c *store.Column) uritemplate.Value {

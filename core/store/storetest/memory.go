@@ -126,14 +126,7 @@ func fits(read *store.Read, in *store.Input, keys []string, record any) bool {
 			return false
 		}
 	}
-	for i, c := range read.Where {
-		value := []store.Column{{Kind: c.Kind}}
-		value[0].AppendJSON(&store.Wanted{Kind: c.Kind}, store.JSONPath(record, c.Path))
-		if !slices.Contains(rowKeys(in.Where[i:i+1]), rowKeys(value)[0]) {
-			return false
-		}
-	}
-	return true
+	return read.FitsAll(in, store.JSONSubject{Value: record})
 }
 
 func appendRecord(t *store.Table, wanted []store.Wanted, record any) {

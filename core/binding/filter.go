@@ -1,0 +1,252 @@
+package binding
+
+import (
+	"fmt"
+	"slices"
+
+	"osprey/core/language"
+	"osprey/core/schema"
+	"osprey/core/store"
+)
+
+// comparisons are the operators of a field in a filter.
+var comparisons = []string{"is", "isNot", "in", "notIn", "above", "atLeast", "below", "atMost", "contains", "startsWith", "endsWith", "missing"}
+
+// among are the operators of a relationship, or of a list of nested records.
+var among = []string{"with", "without", "only"}
+
+// A filterKey tells the bindings of a filter's type apart: what its fields mean
+// differs from place to place.
+type filterKey struct {
+	input   *schema.InputObject
+	records *Records
+	prefix  string
+}
+
+// A filterPlace is what a filter's fields are fields of: records of a set, or
+// records nested in them, whose stored paths begin with base to the condition
+// and with the place's prefix to the catalogue.
+type filterPlace struct {
+	place
+	of   schema.Named
+	base string
+}
+
+// filterArgument binds an argument "filter".
+func (b *binder) filterArgument(a *schema.Input, target *Records, of schema.Named, arg *Arg) bool {
+	input, ok := schema.NamedOf(a.Type).(*schema.InputObject)
+	if _, isList := schema.ListElem(a.Type); !ok || isList {
+		b.fail(ruleArgument, a.Pos, a.Coordinate, "declare it as "+a.Name+": "+of.String()+"Filter, which Osprey supplies", msgFilterMustBeInput, a.Coordinate)
+		return false
+	}
+	arg.Filter = b.filter(input, filterPlace{place: place{records: target, source: target.Source}, of: of})
+	return true
+}
+
+// filter binds an input object whose fields are tests of a record.
+func (b *binder) filter(input *schema.InputObject, p filterPlace) *Filter {
+	key := filterKey{input, p.records, p.prefix + " " + p.base + " " + p.of.String()}
+	if known := b.filters[key]; known != nil {
+		return known
+	}
+	f := &Filter{Tests: map[string]*Test{}}
+	b.filters[key] = f // before its fields, since filters hold themselves
+	for _, in := range input.Fields {
+		if t := b.test(f, input, in, p); t != nil {
+			f.Tests[in.Name] = t
+		}
+	}
+	return f
+}
+
+// test binds one field of a filter; nil after telling why not.
+func (b *binder) test(whole *Filter, input *schema.InputObject, in *schema.Input, p filterPlace) *Test {
+	_, isList := schema.ListElem(in.Type)
+	if in.Directive("at") == nil && schema.NamedOf(in.Type) == schema.Named(input) && fieldOf(b.bound.Schema, p.of, in.Name) == nil {
+		switch {
+		case in.Name == "all" && isList:
+			return &Test{How: TestAll, Filter: whole}
+		case in.Name == "any" && isList:
+			return &Test{How: TestAny, Filter: whole}
+		case in.Name == "not" && !isList:
+			return &Test{How: TestNot, Filter: whole}
+		}
+	}
+	operators, ok := schema.NamedOf(in.Type).(*schema.InputObject)
+	if !ok || isList {
+		b.fail(ruleFilter, in.Pos, in.Coordinate, "use an input object with fields such as is, in and above, or leave the type to Osprey", msgTestMustBeInput, in.Coordinate)
+		return nil
+	}
+	def := fieldOf(b.bound.Schema, p.of, in.Name)
+	if d := in.Directive("at"); d != nil {
+		return b.compare(in, operators, p, text(d, "path"), d.Pos)
+	}
+	if def == nil {
+		b.fail(ruleFilter, in.Pos, in.Coordinate, "leave it out, or say with @at(path: \"…\") which stored field it tests", msgTestNoField, in.Coordinate, p.of, language.DidYouMean(in.Name, schema.FieldNames(p.of)))
+		return nil
+	}
+	if d := directive(def, "related"); d != nil {
+		return b.among(in, operators, p, def)
+	}
+	named := schema.NamedOf(def.Type)
+	if schema.IsLeaf(named) {
+		if _, list := schema.ListElem(def.Type); list {
+			b.fail(ruleFilter, in.Pos, in.Coordinate, "leave it out", msgTestOfList, in.Coordinate, def.Coordinate())
+			return nil
+		}
+		return b.compare(in, operators, p, b.pathOf(p.place, def), in.Pos)
+	}
+	return b.deeper(in, operators, p, def, named)
+}
+
+// fieldOf returns the field of a type, or of one of the types that share its
+// records.
+func fieldOf(s *schema.Schema, t schema.Named, name string) *schema.Field {
+	for _, t := range append([]schema.Named{t}, objectsOf(s, t)...) {
+		if c, ok := t.(schema.Composite); ok {
+			if f := c.Field(name); f != nil {
+				return f
+			}
+		}
+	}
+	return nil
+}
+
+// compare binds an object of comparisons of a stored field.
+func (b *binder) compare(in *schema.Input, operators *schema.InputObject, p filterPlace, path string, pos language.Pos) *Test {
+	var info *store.Field
+	if p.records != nil {
+		info = b.mustExist(p.records, p.prefix+path, pos, in.Coordinate, "the field tested by "+in.Coordinate)
+	}
+	t := &Test{How: Compare, Path: p.base + path}
+	for _, op := range operators.Fields {
+		if !slices.Contains(comparisons, op.Name) {
+			b.fail(ruleFilter, op.Pos, op.Coordinate, "the comparisons are "+language.OneOf(comparisons), msgNoComparison, op.Name, language.DidYouMean(op.Name, comparisons))
+			return nil
+		}
+		_, isList := schema.ListElem(op.Type)
+		if isList != (op.Name == "in" || op.Name == "notIn") {
+			b.fail(ruleFilter, op.Pos, op.Coordinate, "", msgComparisonShape, op.Coordinate, op.Type)
+			return nil
+		}
+		named := schema.NamedOf(op.Type)
+		if op.Name == "missing" {
+			if named.String() != "Boolean" {
+				b.fail(ruleFilter, op.Pos, op.Coordinate, "declare it as Boolean", msgComparisonShape, op.Coordinate, op.Type)
+				return nil
+			}
+			continue
+		}
+		kind := store.Unknown
+		if info != nil {
+			kind = info.Kind
+		}
+		if !schema.IsLeaf(named) {
+			b.fail(ruleFilter, op.Pos, op.Coordinate, "", msgComparisonShape, op.Coordinate, op.Type)
+			return nil
+		}
+		kind, _, err := fit(named, kind)
+		if err != nil {
+			b.fail(ruleFits, in.Pos, in.Coordinate, "", msgArgumentType, in.Coordinate, named, p.records.Set, path, info.Type, err)
+			return nil
+		}
+		t.Kind, t.Day = kind, named.String() == "Date" && kind == store.Time
+		if e, ok := named.(*schema.Enum); ok {
+			t.Enum = b.enum(e, p.source, info)
+		}
+		switch op.Name {
+		case "contains", "startsWith", "endsWith":
+			if kind != store.Text {
+				b.cannot(t, in, op, msgComparisonNeedsText, in.Coordinate, op.Name, path, kind)
+			}
+		case "above", "atLeast", "below", "atMost":
+			if !ordered(kind) || t.Enum != nil {
+				b.cannot(t, in, op, msgComparisonNoOrder, in.Coordinate, op.Name, path)
+			}
+		}
+	}
+	return t
+}
+
+// cannot notes that a comparison is not possible: a finding where the schema
+// wrote it, and an error where it is used if Osprey did.
+func (b *binder) cannot(t *Test, in, op *schema.Input, format string, args ...any) {
+	if b.bound.Schema.Position(op.Pos).Name != SuppliedName {
+		b.fail(ruleFilter, op.Pos, in.Coordinate, "leave it out", format, args...)
+	}
+	if t.Cannot == nil {
+		t.Cannot = map[string]string{}
+	}
+	t.Cannot[op.Name] = fmt.Sprintf(format, args...)
+}
+
+// ordered reports whether one value of a kind can be above another.
+func ordered(kind store.Kind) bool {
+	switch kind {
+	case store.Int, store.Float, store.Text, store.Decimal, store.Time, store.Date, store.Clock:
+		return true
+	}
+	return false
+}
+
+// among binds a filter on related records.
+func (b *binder) among(in *schema.Input, operators *schema.InputObject, p filterPlace, def *schema.Field) *Test {
+	// What the relationship is, its own binding tells.
+	related := b.field(p.place, def)
+	if related == nil {
+		return nil
+	}
+	if related.Target.Source != p.source || !p.source.Abilities.Fold || p.base != "" {
+		b.fail(ruleNotYet, in.Pos, in.Coordinate, "leave it out", msgFilterAcross, in.Coordinate, def.Coordinate())
+		return nil
+	}
+	t := &Test{How: Among, Link: linkOf(related)}
+	of, _ := b.recordType(def)
+	t.Filter = b.amongFilter(in, operators, filterPlace{place: place{records: related.Target, source: p.source}, of: of})
+	if t.Filter == nil {
+		return nil
+	}
+	return t
+}
+
+func linkOf(f *Field) *store.Link {
+	return &store.Link{Set: f.Target.Set, Here: f.Here, There: f.There, Through: f.Through}
+}
+
+// amongFilter binds the filter inside with, without and only.
+func (b *binder) amongFilter(in *schema.Input, operators *schema.InputObject, p filterPlace) *Filter {
+	var inner *Filter
+	for _, op := range operators.Fields {
+		input, ok := schema.NamedOf(op.Type).(*schema.InputObject)
+		if _, isList := schema.ListElem(op.Type); !ok || isList || !slices.Contains(among, op.Name) {
+			b.fail(ruleFilter, op.Pos, op.Coordinate, "use fields named with, without and only whose type is a filter of "+p.of.String(), msgAmongShape, in.Coordinate, p.of)
+			return nil
+		}
+		inner = b.filter(input, p)
+	}
+	return inner
+}
+
+// deeper binds a filter on nested records.
+func (b *binder) deeper(in *schema.Input, operators *schema.InputObject, p filterPlace, def *schema.Field, named schema.Named) *Test {
+	nested := b.field(p.place, def)
+	if nested == nil {
+		return nil
+	}
+	if p.source.Abilities.Fold {
+		b.fail(ruleNotYet, in.Pos, in.Coordinate, "leave it out", msgFilterJSON, in.Coordinate, def.Coordinate())
+		return nil
+	}
+	path := nested.Wanted.Path
+	inner := filterPlace{place: p.place, of: named, base: p.base + path + "."}
+	inner.prefix += path + "."
+	if nested.Many {
+		inner.base = ""
+		t := &Test{How: Among, Path: p.base + path}
+		if t.Filter = b.amongFilter(in, operators, inner); t.Filter == nil {
+			return nil
+		}
+		return t
+	}
+	return &Test{How: Deeper, Filter: b.filter(operators, inner)}
+}

@@ -1,0 +1,154 @@
+package binding
+
+import (
+	"slices"
+	"strings"
+
+	"osprey/core/language"
+	"osprey/core/schema"
+	"osprey/core/store"
+)
+
+// Directions has what the values of a sort key's enum mean. A schema's own enum
+// may have the first two only.
+var Directions = map[schema.Symbol]store.Order{
+	"ASC":                {},
+	"DESC":               {Desc: true},
+	"ASC_MISSING_LAST":   {Turned: true},
+	"DESC_MISSING_FIRST": {Desc: true, Turned: true},
+}
+
+// sortArgument binds an argument "sort": a list of one-of inputs whose fields
+// are the target's, and whose values say in which direction.
+func (b *binder) sortArgument(a *schema.Input, target *Records, of schema.Named, arg *Arg) bool {
+	input, ok := schema.NamedOf(a.Type).(*schema.InputObject)
+	if !ok || !input.OneOf {
+		b.fail(ruleArgument, a.Pos, a.Coordinate, "declare it as "+a.Name+": ["+of.String()+"Sort!], which Osprey supplies", msgArgumentMustListOne, a.Coordinate)
+		return false
+	}
+	arg.Sorts = b.sortKeys(input, filterPlace{place: place{records: target, source: target.Source}, of: of})
+	return true
+}
+
+// sortKeys binds the fields of a one-of input of sort keys.
+func (b *binder) sortKeys(input *schema.InputObject, p filterPlace) Sorts {
+	key := filterKey{input, p.records, p.prefix + " " + p.of.String()}
+	if known := b.sorted[key]; known != nil {
+		return known
+	}
+	sorts := Sorts{}
+	b.sorted[key] = sorts
+	for _, f := range input.Fields {
+		if k := b.sortKey(f, p); k != nil {
+			sorts[f.Name] = k
+		}
+	}
+	return sorts
+}
+
+func (b *binder) sortKey(f *schema.Input, p filterPlace) *SortKey {
+	def := fieldOf(b.bound.Schema, p.of, f.Name)
+	at := f.Directive("at")
+	if inner, ok := schema.NamedOf(f.Type).(*schema.InputObject); ok && inner.OneOf && def != nil && at == nil {
+		return b.innerSort(f, inner, p, def)
+	}
+	if e, ok := schema.NamedOf(f.Type).(*schema.Enum); !ok || !isDirection(e) {
+		b.fail(ruleArgument, f.Pos, f.Coordinate, "use an enum with the values ASC and DESC, or leave Direction to Osprey", msgSortKeyTypeDoes, f.Coordinate, f.Type)
+		return nil
+	}
+	var path string
+	switch {
+	case at != nil:
+		path = text(at, "path")
+	case def == nil || !isSingleLeaf(def) || directive(def, "related") != nil:
+		b.fail(ruleArgument, f.Pos, f.Coordinate, "", msgSortKeyNoField, f.Coordinate, p.of, language.DidYouMean(f.Name, leafNames(p.of)))
+		return nil
+	default:
+		path = b.pathOf(p.place, def)
+	}
+	info := b.mustExist(p.records, p.prefix+path, f.Pos, f.Coordinate, "the sort key "+f.Coordinate)
+	if info != nil && !ordered(info.Kind) && info.Kind != store.Bool && info.Kind != store.UUID && info.Kind != store.Unknown {
+		if b.bound.Schema.Position(f.Pos).Name != SuppliedName {
+			b.fail(ruleArgument, f.Pos, f.Coordinate, "leave it out", msgSortKeyNoOrder, f.Coordinate, p.records.Set, path, info.Type)
+		}
+		return nil
+	}
+	return &SortKey{Path: p.prefix + path}
+}
+
+func isSingleLeaf(f *schema.Field) bool {
+	_, isList := schema.ListElem(f.Type)
+	return !isList && schema.IsLeaf(schema.NamedOf(f.Type))
+}
+
+func isDirection(e *schema.Enum) bool {
+	return e.Value("ASC") != nil && e.Value("DESC") != nil && !slices.ContainsFunc(e.Values, func(v *schema.EnumValue) bool {
+		_, known := Directions[schema.Symbol(v.Name)]
+		return !known
+	})
+}
+
+// innerSort binds sort keys of the one nested or related record.
+func (b *binder) innerSort(f *schema.Input, inner *schema.InputObject, p filterPlace, def *schema.Field) *SortKey {
+	bound := b.field(p.place, def)
+	if bound == nil {
+		return nil
+	}
+	named := schema.NamedOf(def.Type)
+	switch {
+	case bound.How == Nested && !bound.Many && !p.source.Abilities.Fold:
+		within := p
+		within.of, within.prefix = named, p.prefix+bound.Wanted.Path+"."
+		return &SortKey{Inner: b.sortKeys(inner, within)}
+	case bound.How == Related && bound.Single && bound.Target.Source == p.source && p.source.Abilities.Fold:
+		return &SortKey{Link: linkOf(bound), Inner: b.sortKeys(inner, filterPlace{place: place{records: bound.Target, source: p.source}, of: named})}
+	}
+	b.fail(ruleArgument, f.Pos, f.Coordinate, "leave it out", msgSortKeyNotOne, f.Coordinate, def.Coordinate())
+	return nil
+}
+
+// sorts reads sort keys such as "arrivedAt desc": fields of the target type.
+func (b *binder) sorts(list []string, target *Records, pos language.Pos, coordinate string) []store.Order {
+	var orders []store.Order
+	for _, item := range list {
+		words := strings.Fields(item)
+		if len(words) == 0 || len(words) > 2 || len(words) == 2 && words[1] != "asc" && words[1] != "desc" {
+			b.fail(ruleRelated, pos, coordinate, "", msgSortKeyNotField, item)
+			continue
+		}
+		path, ok := b.leafPath(target, words[0])
+		if !ok {
+			b.fail(ruleRelated, pos, coordinate, "", msgSortedNoFieldColumn, coordinate, words[0], target.Type, language.DidYouMean(words[0], leafNames(target.Type)))
+			continue
+		}
+		orders = append(orders, store.Order{Path: path, Desc: len(words) == 2 && words[1] == "desc"})
+	}
+	return orders
+}
+
+// leafPath returns the stored path of a leaf field of the target.
+func (b *binder) leafPath(target *Records, name string) (string, bool) {
+	f := fieldOf(b.bound.Schema, target.Type, name)
+	if f == nil || !isSingleLeaf(f) {
+		return "", false
+	}
+	return b.pathOf(place{records: target, source: target.Source}, f), true
+}
+
+func objectsOf(s *schema.Schema, t schema.Named) []schema.Named {
+	var list []schema.Named
+	for _, o := range s.Possible(t) {
+		list = append(list, o)
+	}
+	return list
+}
+
+func leafNames(t schema.Named) []string {
+	var names []string
+	for _, f := range schema.FieldsOf(t) {
+		if schema.IsLeaf(schema.NamedOf(f.Type)) {
+			names = append(names, f.Name)
+		}
+	}
+	return names
+}

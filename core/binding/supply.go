@@ -1,0 +1,260 @@
+package binding
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"osprey/core/language"
+	"osprey/core/schema"
+)
+
+// This file supplies the types of filters, sort keys and pages that a schema
+// refers to and does not define.
+
+// SuppliedName is the name of the text that holds what was supplied.
+const SuppliedName = "(supplied)"
+
+// Build builds a schema with the binding directives, and with the types of
+// filters, sort keys and pages that it refers to by their names and does not
+// define. folds tells of a source by name whether it can look at related
+// records of its own while it reads; nil stands for any.
+func Build(texts []schema.Text, folds func(source string) bool) (*schema.Schema, language.Problems) {
+	texts = append([]schema.Text{Directives}, texts...)
+	s, problems := schema.Build(texts...)
+	if len(s.Undefined()) == 0 {
+		return s, problems
+	}
+	if folds == nil {
+		folds = func(string) bool { return true }
+	}
+	sup := &supplier{schema: s, folds: folds, done: map[string]bool{}}
+	// Pages come first: until they are defined, a field whose type is a page has
+	// no type, and a filter cannot tell what it leads to.
+	isPage := func(name string) bool {
+		return strings.HasSuffix(name, "Connection") || strings.HasSuffix(name, "Edge")
+	}
+	pages := slices.DeleteFunc(slices.Clone(s.Undefined()), func(name string) bool { return !isPage(name) })
+	if body := sup.supply(pages); body != "" {
+		texts = append(texts, schema.Text{Name: SuppliedName, Body: body})
+		s, problems = schema.Build(texts...)
+		sup.schema = s
+	}
+	if body := sup.supply(s.Undefined()); body != "" {
+		texts = append(texts, schema.Text{Name: SuppliedName, Body: body})
+		s, problems = schema.Build(texts...)
+	}
+	return s, problems
+}
+
+type supplier struct {
+	schema *schema.Schema
+	folds  func(source string) bool
+	done   map[string]bool
+	wanted []string
+	text   strings.Builder
+}
+
+func (s *supplier) supply(names []string) string {
+	s.text.Reset()
+	s.wanted = slices.Clone(names)
+	for i := 0; i < len(s.wanted); i++ { // what is supplied refers to more
+		name := s.wanted[i]
+		if s.done[name] || s.schema.Type(name) != nil {
+			continue
+		}
+		s.done[name] = true
+		s.define(name)
+	}
+	return s.text.String()
+}
+
+// define writes the definition of a type by its name, if it is one that is
+// supplied.
+func (s *supplier) define(name string) {
+	switch name {
+	case "Direction":
+		s.text.WriteString(`
+"In which direction records are sorted. Those without a value are the least, unless it says otherwise."
+enum Direction { ASC DESC ASC_MISSING_LAST DESC_MISSING_FIRST }
+`)
+		return
+	case "PageInfo":
+		s.text.WriteString(`
+"Where a page stands in its list."
+type PageInfo {
+  hasNextPage: Boolean!
+  hasPreviousPage: Boolean!
+  startCursor: String
+  endCursor: String
+}
+`)
+		return
+	}
+	for suffix, define := range map[string]func(string, schema.Named){
+		"Filter": s.filter, "Sort": s.sort, "Connection": s.connection, "Edge": s.edge, "Related": s.related,
+	} {
+		if base, ok := strings.CutSuffix(name, suffix); ok && s.schema.Type(base) != nil {
+			define(name, s.schema.Type(base))
+		}
+	}
+}
+
+func (s *supplier) want(name string) string {
+	s.wanted = append(s.wanted, name)
+	return name
+}
+
+// filter writes the filter of a record's type, or the comparisons of a scalar
+// or enum.
+func (s *supplier) filter(name string, t schema.Named) {
+	switch t := t.(type) {
+	case *schema.Scalar, *schema.Enum:
+		s.comparisons(name, t)
+		return
+	case *schema.Object, *schema.Interface:
+	default:
+		return
+	}
+	fmt.Fprintf(&s.text, "\n\"What records of %s must fit: all that is given.\"\ninput %s {\n  all: [%s!]\n  any: [%s!]\n  not: %s\n", t, name, name, name, name)
+	for _, f := range schema.FieldsOf(t) {
+		if f.Name == "all" || f.Name == "any" || f.Name == "not" || directive(f, "total") != nil {
+			continue
+		}
+		if typ := s.testType(t, f); typ != "" {
+			fmt.Fprintf(&s.text, "  %s: %s\n", f.Name, s.want(typ))
+		}
+	}
+	s.text.WriteString("}\n")
+}
+
+// testType returns the type of a filter's field, or "" if it has none.
+func (s *supplier) testType(owner schema.Named, f *schema.Field) string {
+	named := schema.NamedOf(f.Type)
+	_, isList := schema.ListElem(f.Type)
+	related := directive(f, "related") != nil
+	switch {
+	case schema.IsLeaf(named):
+		if isList || named.String() == "JSON" {
+			return ""
+		}
+		return named.String() + "Filter"
+	case related && s.sameStore(owner, s.node(named)):
+		return s.node(named).String() + "Related"
+	case related || s.foldable(owner) || named.About().Directive("stored") != nil:
+		return "" // elsewhere, or inside a column of JSON
+	}
+	if _, ok := named.(*schema.Object); !ok {
+		return ""
+	}
+	if isList {
+		return named.String() + "Related"
+	}
+	return named.String() + "Filter"
+}
+
+// node returns the type of the records of a connection that is to be supplied
+// or is defined, or the type itself.
+func (s *supplier) node(t schema.Named) schema.Named {
+	if o, ok := t.(*schema.Object); ok {
+		if edges := o.Field("edges"); edges != nil {
+			if edge, ok := schema.NamedOf(edges.Type).(*schema.Object); ok && edge.Field("node") != nil {
+				return schema.NamedOf(edge.Field("node").Type)
+			}
+		}
+	}
+	return t
+}
+
+// storedIn returns the source in which records of a type live, or "".
+func storedIn(t schema.Named) string {
+	if d := t.About().Directive("stored"); d != nil {
+		return text(d, "in")
+	}
+	for _, i := range schema.InterfacesOf(t) {
+		if d := i.Directive("stored"); d != nil {
+			return text(d, "in")
+		}
+	}
+	return ""
+}
+
+func (s *supplier) foldable(t schema.Named) bool { return storedIn(t) != "" && s.folds(storedIn(t)) }
+
+func (s *supplier) sameStore(a, b schema.Named) bool {
+	return s.foldable(a) && storedIn(a) == storedIn(b)
+}
+
+// comparisons writes the comparisons of a scalar or enum.
+func (s *supplier) comparisons(name string, t schema.Named) {
+	fmt.Fprintf(&s.text, "\n\"What a value must fit: all that is given.\"\ninput %s {\n  is: %s\n  isNot: %s\n  in: [%s!]\n  notIn: [%s!]\n", name, t, t, t, t)
+	switch t.String() {
+	case "Int", "Float", "String", "Decimal", "Int64", "DateTime", "Date", "Time":
+		fmt.Fprintf(&s.text, "  above: %s\n  atLeast: %s\n  below: %s\n  atMost: %s\n", t, t, t, t)
+	}
+	if t.String() == "String" {
+		s.text.WriteString("  contains: String\n  startsWith: String\n  endsWith: String\n")
+	}
+	s.text.WriteString("  missing: Boolean\n}\n")
+}
+
+// related writes the tests of several records.
+func (s *supplier) related(name string, t schema.Named) {
+	if _, ok := t.(schema.Composite); !ok {
+		return
+	}
+	filter := s.want(t.String() + "Filter")
+	fmt.Fprintf(&s.text, `
+input %s {
+  "Some record fits."
+  with: %s
+  "No record fits."
+  without: %s
+  "Every record fits, if there is any."
+  only: %s
+}
+`, name, filter, filter, filter)
+}
+
+// sort writes the sort keys of a type.
+func (s *supplier) sort(name string, t schema.Named) {
+	if _, ok := t.(*schema.Union); ok || schema.IsLeaf(t) {
+		return
+	}
+	var keys []string
+	for _, f := range schema.FieldsOf(t) {
+		named := schema.NamedOf(f.Type)
+		_, isList := schema.ListElem(f.Type)
+		related := directive(f, "related") != nil
+		_, composite := named.(schema.Composite)
+		switch {
+		case isList || directive(f, "total") != nil || named.String() == "JSON" || s.node(named) != named:
+		case schema.IsLeaf(named):
+			keys = append(keys, "  "+f.Name+": "+s.want("Direction"))
+		case related && s.sameStore(t, named), composite && !related && !s.foldable(t) && named.About().Directive("stored") == nil:
+			if _, isUnion := named.(*schema.Union); !isUnion {
+				keys = append(keys, "  "+f.Name+": "+s.want(named.String()+"Sort"))
+			}
+		}
+	}
+	if len(keys) > 0 {
+		fmt.Fprintf(&s.text, "\n\"One key to sort by.\"\ninput %s @oneOf {\n%s\n}\n", name, strings.Join(keys, "\n"))
+	}
+}
+
+// connection writes a page of records.
+func (s *supplier) connection(name string, t schema.Named) {
+	if _, ok := t.(schema.Composite); !ok {
+		return
+	}
+	fmt.Fprintf(&s.text, "\n\"A page of %s.\"\ntype %s {\n  edges: [%s!]!\n  pageInfo: %s!\n  \"How many there are on all pages.\"\n  totalCount: Int!\n}\n",
+		t, name, s.want(t.String()+"Edge"), s.want("PageInfo"))
+}
+
+// edge writes an item of a page.
+func (s *supplier) edge(name string, t schema.Named) {
+	if _, ok := t.(schema.Composite); !ok {
+		return
+	}
+	fmt.Fprintf(&s.text, "\n\"One of a page of %s.\"\ntype %s {\n  \"Where it stands, for after and before.\"\n  cursor: String!\n  node: %s!\n}\n", t, name, t)
+}

@@ -1,0 +1,232 @@
+package execute
+
+import (
+	"math/big"
+	"strconv"
+
+	"osprey/core/plan"
+	"osprey/core/store"
+)
+
+// This file writes connections and totals.
+
+// A pageNow is a connection while it is written.
+type pageNow struct {
+	page     *plan.Page
+	link     *link
+	from, to int32 // the rows of the page
+	more     bool  // there are records beyond, in its direction
+	parent   int   // the row above
+}
+
+// at returns the row at a position of the page.
+func (p *pageNow) at(i int32) int {
+	if p.page.Backward {
+		return p.link.at(p.to - 1 - i)
+	}
+	return p.link.at(p.from + i)
+}
+
+// connection writes the connection of a parent row. One record more than the page
+// holds was asked for, to know whether there is one.
+func (r *run) connection(b []byte, f *plan.Field, row int) ([]byte, bool) {
+	l, from, to, ok := r.linked(f, row)
+	if !ok {
+		return b, false
+	}
+	p := &pageNow{page: f.Step.Page, link: l, from: from, to: to, parent: row}
+	if p.page.Bound != nil {
+		most, err := r.bound(p.page.Bound)
+		if err != nil {
+			return b, false // told where the rows were asked for
+		}
+		if most -= p.page.Bound.More; int64(to-from) > most {
+			p.more, p.to = true, from+int32(most)
+		}
+	}
+	return r.pageFields(b, f.Object.Cases[0].Fields, p, -1)
+}
+
+// pageFields writes an object of a connection; record is the position of an
+// edge on the page.
+func (r *run) pageFields(b []byte, fields []*plan.Field, p *pageNow, record int32) ([]byte, bool) {
+	if len(fields) == 0 {
+		return append(b, "{}"...), true
+	}
+	for _, f := range fields {
+		b = append(b, f.Lead...)
+		mark := len(b)
+		ok := true
+		r.enter(f)
+		switch f.What {
+		case plan.Constant:
+			b = append(b, f.Text...)
+		case plan.Edges:
+			b, ok = r.edges(b, f, p)
+		case plan.Info:
+			b, ok = r.pageFields(b, f.Object.Cases[0].Fields, p, -1)
+		case plan.Node:
+			b, ok = r.record(b, f, p.link, p.at(record))
+		case plan.Cursor:
+			b = appendCursor(b, p.page, p.link.table, p.at(record))
+		case plan.Total:
+			r.leave()
+			b, ok = r.total(b, f, p.parent)
+			r.enter(f)
+		case plan.HasNext:
+			b = strconv.AppendBool(b, p.beyond(!p.page.Backward))
+		case plan.HasPrevious:
+			b = strconv.AppendBool(b, p.beyond(p.page.Backward))
+		case plan.StartCursor:
+			b, ok = p.cursor(b, 0)
+		case plan.EndCursor:
+			b, ok = p.cursor(b, p.to-p.from-1)
+		}
+		r.leave()
+		if !ok {
+			if f.Null.NonNull {
+				return b, false
+			}
+			b = append(b[:mark], "null"...)
+		}
+	}
+	return append(b, '}'), true
+}
+
+// beyond reports whether there are records beyond the page, in its direction or
+// against it: there, where a cursor says where it goes on.
+func (p *pageNow) beyond(ahead bool) bool {
+	if ahead {
+		return p.more
+	}
+	return p.page.Behind
+}
+
+// cursor writes the cursor of a position; null if the page is empty.
+func (p *pageNow) cursor(b []byte, i int32) ([]byte, bool) {
+	if p.from == p.to {
+		return b, false
+	}
+	return appendCursor(b, p.page, p.link.table, p.at(i)), true
+}
+
+func (r *run) edges(b []byte, f *plan.Field, p *pageNow) ([]byte, bool) {
+	b = append(b, '[')
+	r.path = append(r.path, step{field: -1})
+	defer r.leave()
+	last := len(r.path) - 1
+	for i := range p.to - p.from {
+		if i > 0 {
+			b = append(b, ',')
+		}
+		r.path[last].index = i
+		mark := len(b)
+		var ok bool
+		if b, ok = r.pageFields(b, f.Object.Cases[0].Fields, p, i); !ok {
+			if f.Null.Item.NonNull {
+				return b, false
+			}
+			b = append(b[:mark], "null"...)
+		}
+	}
+	return append(b, ']'), true
+}
+
+// total writes the total of the records of a parent row.
+func (r *run) total(b []byte, f *plan.Field, row int) ([]byte, bool) {
+	r.enter(f)
+	l, from, to, ok := r.linked(f, row)
+	r.leave()
+	if !ok {
+		return b, false
+	}
+	c, at := &store.Column{Kind: store.Int}, 0
+	switch {
+	case f.Made && from < to:
+		c, at = &l.table.Columns[f.Column], l.at(from)
+	case f.Of == store.Count && f.Made:
+		c.AppendInt(0) // a group without records is no group
+	case f.Of == store.Count:
+		c.AppendInt(int64(to - from))
+	case f.Made:
+		c.AppendNull()
+	default:
+		c = totalOf(f.Of, l, f.Column, from, to)
+	}
+	return r.leaf(b, f, c, at)
+}
+
+// totalOf makes a total of the values of rows; those without a value do not
+// count. It has no value if there are none.
+func totalOf(of store.Total, l *link, column int, from, to int32) *store.Column {
+	values := &l.table.Columns[column]
+	best, n := -1, 0
+	sum := new(big.Rat)
+	for i := from; i < to; i++ {
+		row := l.at(i)
+		if values.Null[row] {
+			continue
+		}
+		n++
+		switch of {
+		case store.Sum, store.Avg:
+			sum.Add(sum, numberAt(values, row))
+		default:
+			if best < 0 {
+				best = row
+			} else if c := store.Compare(values, row, values, best); c < 0 && of == store.Min || c > 0 && of == store.Max {
+				best = row
+			}
+		}
+	}
+	out := &store.Column{Kind: values.Kind}
+	switch {
+	case n == 0:
+		out.AppendNull()
+	case best >= 0:
+		out.AppendFrom(values, best)
+	case of == store.Avg:
+		out.Kind = store.Float
+		mean, _ := sum.Quo(sum, new(big.Rat).SetInt64(int64(n))).Float64()
+		out.AppendFloat(mean)
+	case values.Kind == store.Int && sum.Num().IsInt64():
+		out.AppendInt(sum.Num().Int64())
+	case values.Kind == store.Int:
+		out.AppendBad(msgTotalBeyond)
+	case values.Kind == store.Decimal:
+		out.AppendText(decimalText(sum))
+	default:
+		f, _ := sum.Float64()
+		out.AppendFloat(f)
+	}
+	return out
+}
+
+// numberAt returns a number exactly.
+func numberAt(c *store.Column, row int) *big.Rat {
+	n := new(big.Rat)
+	switch c.Kind {
+	case store.Int:
+		return n.SetInt64(c.Ints[row])
+	case store.Float:
+		if n.SetFloat64(c.Floats[row]) == nil {
+			return new(big.Rat) // no number that can be added
+		}
+		return n
+	}
+	if text := string(c.At(row)); len(text) < 1000 {
+		if n, ok := n.SetString(text); ok {
+			return n
+		}
+	}
+	return new(big.Rat)
+}
+
+// decimalText writes an exact number with as many digits as it has.
+func decimalText(n *big.Rat) string {
+	digits, exact := n.FloatPrec()
+	if !exact {
+		digits = 20
+	}
+	return n.FloatString(digits)
+}

@@ -1,0 +1,341 @@
+package plan
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"osprey/core/binding"
+	"osprey/core/language"
+	"osprey/core/schema"
+	"osprey/core/store"
+)
+
+// maxFilterDepth bounds how deep a filter may be nested.
+const maxFilterDepth = 32
+
+// A filterBuilder turns the value of a filter's argument into conditions. What
+// is compared with what is part of the plan; the values are those of each run.
+type filterBuilder struct {
+	arg   *Arg
+	shape *Shape
+	args  *[]*Arg // the values of the read so far
+	path  []any   // to the value under way: field names (string) and positions (int)
+}
+
+// filter returns the conditions of a filter's argument, and adds their values
+// to those of the read.
+func (b *builder) filter(arg *Arg, f *binding.Filter, args *[]*Arg) []store.Condition {
+	for _, name := range variablesIn(arg.Literal) {
+		b.plan.Shape.byForm(name)
+	}
+	value, err := arg.Resolve(b.vars)
+	if err != nil {
+		return nil // the variables do not fit, which is told before anything runs
+	}
+	fb := &filterBuilder{arg: arg, shape: &b.plan.Shape, args: args}
+	return fb.tests(f, value)
+}
+
+// refuse adds a value that cannot be used, so that the read is an error.
+func (fb *filterBuilder) refuse(format string, args ...any) {
+	*fb.args = append(*fb.args, &Arg{Name: fb.arg.Name, Pos: fb.arg.Pos, Column: len(*fb.args), Kind: store.Text, Err: fmt.Sprintf(format, args...)})
+}
+
+// tests returns the conditions of the fields of a filter's value.
+func (fb *filterBuilder) tests(f *binding.Filter, value schema.Value) []store.Condition {
+	fields, _ := value.(schema.InputFields)
+	var list []store.Condition
+	if len(fb.path) > 2*maxFilterDepth {
+		fb.refuse(msgFilterTooDeep, maxFilterDepth)
+		return nil
+	}
+	for _, given := range fields {
+		t := f.Tests[given.Name]
+		if t == nil || given.Value == nil {
+			continue // null asks nothing
+		}
+		fb.path = append(fb.path, given.Name)
+		list = append(list, fb.test(t, given.Value)...)
+		fb.path = fb.path[:len(fb.path)-1]
+	}
+	return list
+}
+
+func (fb *filterBuilder) test(t *binding.Test, value schema.Value) []store.Condition {
+	switch t.How {
+	case binding.TestAll:
+		return []store.Condition{{Op: store.All, Of: fb.each(t, value)}}
+	case binding.TestAny:
+		return []store.Condition{{Op: store.Any, Of: fb.each(t, value)}}
+	case binding.TestNot:
+		return []store.Condition{not(one(fb.tests(t.Filter, value)))}
+	case binding.Deeper:
+		return fb.tests(t.Filter, value)
+	case binding.Among:
+		return fb.among(t, value)
+	}
+	return fb.compare(t, value)
+}
+
+// each returns a condition for each item of a list of filters.
+func (fb *filterBuilder) each(t *binding.Test, value schema.Value) []store.Condition {
+	var list []store.Condition
+	items, _ := value.([]schema.Value)
+	for i, item := range items {
+		fb.path = append(fb.path, i)
+		list = append(list, one(fb.tests(t.Filter, item)))
+		fb.path = fb.path[:len(fb.path)-1]
+	}
+	return list
+}
+
+// one makes one condition of several that must all hold.
+func one(list []store.Condition) store.Condition {
+	if len(list) == 1 {
+		return list[0]
+	}
+	return store.Condition{Op: store.All, Of: list}
+}
+
+func not(c store.Condition) store.Condition {
+	return store.Condition{Op: store.Not, Of: []store.Condition{c}}
+}
+
+func (fb *filterBuilder) among(t *binding.Test, value schema.Value) []store.Condition {
+	fields, _ := value.(schema.InputFields)
+	var list []store.Condition
+	for _, given := range fields {
+		if given.Value == nil {
+			continue
+		}
+		fb.path = append(fb.path, given.Name)
+		of := fb.tests(t.Filter, given.Value)
+		fb.path = fb.path[:len(fb.path)-1]
+		with := store.Condition{Op: store.With, Path: t.Path, Link: t.Link, Of: of}
+		switch given.Name {
+		case "with":
+			list = append(list, with)
+		case "without":
+			list = append(list, not(with))
+		case "only": // none does not fit
+			with.Of = []store.Condition{not(one(of))}
+			list = append(list, not(with))
+		}
+	}
+	return list
+}
+
+var comparisonOps = map[string]store.Op{
+	"is": store.Is, "isNot": store.Is, "in": store.Is, "notIn": store.Is,
+	"above": store.Above, "atLeast": store.AtLeast, "below": store.Below, "atMost": store.AtMost,
+	"contains": store.Contains, "startsWith": store.StartsWith, "endsWith": store.EndsWith,
+}
+
+func (fb *filterBuilder) compare(t *binding.Test, value schema.Value) []store.Condition {
+	fields, _ := value.(schema.InputFields)
+	var list []store.Condition
+	for _, given := range fields {
+		name := given.Name
+		missing := store.Condition{Op: store.Missing, Path: t.Path, Kind: t.Kind}
+		switch {
+		case name == "missing" && given.Value == true, name == "is" && given.Value == nil:
+			list = append(list, missing)
+			continue
+		case name == "missing" && given.Value == false, name == "isNot" && given.Value == nil:
+			list = append(list, not(missing))
+			continue
+		case given.Value == nil && name == "missing":
+			continue
+		}
+		switch {
+		case given.Value == nil:
+			fb.refuse(msgComparedWithNull, t.Path, name)
+			continue
+		case t.Cannot[name] != "":
+			fb.refuse("%s", t.Cannot[name])
+			continue
+		}
+		fb.path = append(fb.path, name)
+		if t.Day {
+			list = append(list, fb.day(t, name, given.Value)...)
+			fb.path = fb.path[:len(fb.path)-1]
+			continue
+		}
+		c := store.Condition{Op: comparisonOps[name], Path: t.Path, Kind: t.Kind, Many: name == "in" || name == "notIn", Value: len(*fb.args)}
+		*fb.args = append(*fb.args, fb.value(t, c, given.Value))
+		fb.path = fb.path[:len(fb.path)-1]
+		if name == "isNot" || name == "notIn" {
+			c = not(c)
+		}
+		list = append(list, c)
+	}
+	return list
+}
+
+// day returns what compares a moment with a day, from its beginning to that of
+// the next.
+func (fb *filterBuilder) day(t *binding.Test, name string, now schema.Value) []store.Condition {
+	compare := func(op store.Op, day Day, now schema.Value) store.Condition {
+		c := store.Condition{Op: op, Path: t.Path, Kind: t.Kind, Value: len(*fb.args)}
+		a := fb.value(t, c, now)
+		a.Day = day
+		*fb.args = append(*fb.args, a)
+		return c
+	}
+	within := func(now schema.Value) store.Condition {
+		return one([]store.Condition{compare(store.AtLeast, DayBegins, now), compare(store.Below, DayEnds, now)})
+	}
+	switch name {
+	case "above":
+		return []store.Condition{compare(store.AtLeast, DayEnds, now)}
+	case "atLeast":
+		return []store.Condition{compare(store.AtLeast, DayBegins, now)}
+	case "below":
+		return []store.Condition{compare(store.Below, DayBegins, now)}
+	case "atMost":
+		return []store.Condition{compare(store.Below, DayEnds, now)}
+	case "is":
+		return []store.Condition{within(now)}
+	case "isNot":
+		return []store.Condition{not(within(now))}
+	}
+	// in and notIn: each day is a condition, so the plan holds for these only.
+	for _, name := range variablesIn(fb.arg.Literal) {
+		fb.shape.byValue(name)
+	}
+	var any []store.Condition
+	days, _ := now.([]schema.Value)
+	for i, day := range days {
+		fb.path = append(fb.path, i)
+		any = append(any, within(day))
+		fb.path = fb.path[:len(fb.path)-1]
+	}
+	c := store.Condition{Op: store.Any, Of: any}
+	if name == "notIn" {
+		c = not(c)
+	}
+	return []store.Condition{c}
+}
+
+// value returns where the value under way comes from in each run: a constant,
+// a variable, or a place in a variable's value.
+func (fb *filterBuilder) value(t *binding.Test, c store.Condition, now schema.Value) *Arg {
+	a := &Arg{Name: fb.arg.Name, Pos: fb.arg.Pos, Column: c.Value, Path: t.Path, Kind: t.Kind, Many: c.Many, Enum: t.Enum, Strict: c.Op != store.Is}
+	lit, within := fb.arg.Literal, fb.path
+	typ := fb.arg.Type
+	for len(within) > 0 {
+		if _, ok := lit.(*language.Variable); ok {
+			break
+		}
+		lit, typ = step(lit, typ, within[0])
+		within = within[1:]
+	}
+	a.Literal, a.Type = lit, typ
+	switch {
+	case lit == nil: // a default of an input field
+		a.Fixed, a.Value = true, now
+		a.Literal = &language.EnumValue{Name: fmt.Sprint(now)}
+	case !usesVariables(lit):
+		a.Fixed, a.Value = true, now
+	default:
+		a.Within = slices.Clone(within)
+	}
+	return a
+}
+
+// step follows a path into a literal and its type.
+func step(lit language.Value, typ schema.Type, at any) (language.Value, schema.Type) {
+	switch at := at.(type) {
+	case int:
+		elem, _ := schema.ListElem(typ)
+		if list, ok := lit.(*language.ListValue); ok {
+			return list.Values[at], elem
+		}
+		return lit, elem // one value stands for a list of one
+	case string:
+		input := schema.NamedOf(typ).(*schema.InputObject).Field(at)
+		if object, ok := lit.(*language.ObjectValue); ok {
+			for _, f := range object.Fields {
+				if f.Name.Text == at {
+					return f.Value, input.Type
+				}
+			}
+		}
+		return nil, input.Type
+	}
+	return nil, typ
+}
+
+// follow returns the part of a value that a path leads to.
+func follow(v schema.Value, path []any) schema.Value {
+	for _, at := range path {
+		switch at := at.(type) {
+		case int:
+			list, _ := v.([]schema.Value)
+			if at >= len(list) {
+				return nil
+			}
+			v = list[at]
+		case string:
+			fields, _ := v.(schema.InputFields)
+			v, _ = fields.Get(at)
+		}
+	}
+	return v
+}
+
+// conditionText writes a condition as explanations show it.
+func conditionText(c *store.Condition, args []*Arg) string {
+	value := func() string {
+		a := args[slices.IndexFunc(args, func(a *Arg) bool { return a.Column == c.Value })]
+		text := language.PrintValue(a.Literal)
+		for _, at := range a.Within {
+			text += fmt.Sprintf(".%v", at)
+		}
+		return text
+	}
+	list := func(separator string) string {
+		parts := make([]string, len(c.Of))
+		for i := range c.Of {
+			parts[i] = conditionText(&c.Of[i], args)
+		}
+		if len(parts) == 1 {
+			return parts[0]
+		}
+		return "(" + strings.Join(parts, separator) + ")"
+	}
+	switch c.Op {
+	case store.All:
+		if len(c.Of) == 0 {
+			return "anything"
+		}
+		return list(" and ")
+	case store.Any:
+		if len(c.Of) == 0 {
+			return "nothing"
+		}
+		return list(" or ")
+	case store.Not:
+		return "not " + list("")
+	case store.With:
+		set := c.Path
+		if c.Link != nil {
+			set = c.Link.Set
+		}
+		if len(c.Of) == 0 {
+			return "with " + set
+		}
+		return "with " + set + " where " + list(" and ")
+	case store.Missing:
+		return c.Path + " missing"
+	case store.After:
+		return "behind " + value()
+	}
+	return c.Path + " " + opText[c.Op] + " " + value()
+}
+
+var opText = map[store.Op]string{
+	store.Is: "=", store.Above: ">", store.AtLeast: ">=", store.Below: "<", store.AtMost: "<=",
+	store.Contains: "contains", store.StartsWith: "starts with", store.EndsWith: "ends with",
+}

@@ -1,0 +1,13 @@
+package plan
+
+// This file has the wording of what a plan refuses while it is made; the fields
+// concerned are errors.
+// docs/messages.md is made of it: go test . -run Messages -update
+
+// values
+const (
+	msgFilterTooDeep    = "is nested more than %d deep"
+	msgComparedWithNull = "compares %s with null by %s; only is and isNot can, and missing says it better"
+	msgFirstAndLast     = "cannot be given together with last"
+	msgSortKeyNot       = "sorts by %s, which has no order in the store"
+)

@@ -1,0 +1,99 @@
+package plan
+
+import (
+	"osprey/core/binding"
+	"osprey/core/language"
+	"osprey/core/schema"
+	"osprey/core/store"
+)
+
+// This file plans connections, the pages of the open specification of cursor
+// connections, and totals.
+
+// connection plans a field whose records come in pages.
+func (b *builder) connection(f *Field, g group, bound *binding.Field, node *stepNode) {
+	f.What, f.Step = Paged, node.step
+	// Counts are of the whole list, whatever the page.
+	counted := b.arguments(g.fields[0], bound)
+	counted = arguments{where: counted.where, values: counted.values, totals: true}
+	p := &pagePlan{builder: b, bound: bound, node: node, counted: counted}
+	f.Object = p.object(p.bound.Page.Connection, g.subsets(), p.connectionField)
+}
+
+// A pagePlan is a connection while it is planned.
+type pagePlan struct {
+	*builder
+	bound   *binding.Field
+	node    *stepNode
+	above   *rows
+	counted arguments
+}
+
+// object plans an object of a connection, whose fields are planned by field.
+func (p *pagePlan) object(t *schema.Object, sets []*language.SelectionSet, field func(f *Field, g group)) *Object {
+	c := Case{Type: t.Name}
+	for _, g := range p.collect(sets, t) {
+		name := g.fields[0].Name.Text
+		if name == "__typename" {
+			f := p.newField(g, p.builder.bound.Schema.TypeName(t))
+			f.What, f.Text = Constant, quoted(t.Name)
+			c.Fields = append(c.Fields, f)
+			continue
+		}
+		p.path = append(p.path, g.name)
+		f := p.newField(g, t.Field(name))
+		field(f, g)
+		c.Fields = append(c.Fields, f)
+		p.path = p.path[:len(p.path)-1]
+	}
+	lead(c.Fields)
+	return &Object{Kind: -1, Type: t.Name, Cases: []Case{c}}
+}
+
+func (p *pagePlan) connectionField(f *Field, g group) {
+	switch name := g.fields[0].Name.Text; name {
+	case "edges":
+		f.What, f.Step = Edges, p.node.step
+		f.Object = p.object(p.bound.Page.Edge, g.subsets(), p.edgeField)
+	case "pageInfo":
+		f.What = Info
+		f.Object = p.object(schema.NamedOf(p.bound.Page.Connection.Field(name).Type).(*schema.Object), g.subsets(), p.infoField)
+	case "totalCount":
+		p.totalOf(f, &binding.Total{Of: store.Count, Kind: store.Int, Codec: binding.Number32})
+	default:
+		p.totalOf(f, p.bound.Page.Totals[name])
+	}
+}
+
+// totalOf plans a total of all records of the connection.
+func (p *pagePlan) totalOf(f *Field, t *binding.Total) {
+	p.total(f, p.readFor(p.node.parent, "total", p.bound, p.counted), t)
+}
+
+func (p *pagePlan) edgeField(f *Field, g group) {
+	if g.fields[0].Name.Text == "cursor" {
+		f.What, f.Step = Cursor, p.node.step
+		return
+	}
+	f.What, f.Step = Node, p.node.step
+	f.Object = p.builder.object(p.node.rows, g.subsets(), p.bound.Target, p.bound.Only)
+}
+
+var infoFields = map[string]What{"hasNextPage": HasNext, "hasPreviousPage": HasPrevious, "startCursor": StartCursor, "endCursor": EndCursor}
+
+func (p *pagePlan) infoField(f *Field, g group) { f.What = infoFields[g.fields[0].Name.Text] }
+
+// total plans the total of a step's records: made by the store if it can, and
+// else by the engine, of the values.
+func (b *builder) total(f *Field, node *stepNode, t *binding.Total) {
+	f.What, f.Step, f.Of, f.Codec = Total, node.step, t.Of, t.Codec
+	switch {
+	case node.step.Read.Store.Totals:
+		f.Made = true
+		f.Column = node.rows.column(store.Wanted{Path: t.Path, Kind: t.Kind, Total: t.Of})
+	case t.Of == store.Count:
+		f.Column = -1
+	default:
+		f.Column = node.rows.column(store.Wanted{Path: t.Path, Kind: kindOf(node.rows.node.records.Info, t.Path)})
+	}
+}

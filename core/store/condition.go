@@ -1,0 +1,228 @@
+package store
+
+import (
+	"bytes"
+	"cmp"
+	"math/big"
+	"strings"
+)
+
+// An Op is what a [Condition] asks of a record.
+type Op uint8
+
+const (
+	Is         Op = iota // the field equals the value; with Many, one of the values
+	Above                // the field is greater than the value
+	AtLeast              // greater or equal
+	Below                // less
+	AtMost               // less or equal
+	Contains             // the text has the value in it, in this spelling
+	StartsWith           // the text starts with it
+	EndsWith             // the text ends with it
+	Missing              // the field has no value
+	All                  // each of Of holds; true if there is none
+	Any                  // one of Of holds; false if there is none
+	Not                  // Of[0] does not hold
+	With                 // one of the related or nested records fits all of Of
+	After                // the record stands behind the values in the order By
+)
+
+// A Condition is what a read asks of its records. A comparison with a record
+// that has no value is false, and Not is true just where its condition is
+// false, so that every record either fits a condition or its negation.
+//
+// Values are in the columns of [Input.Where]: that at Value, and for After one
+// for each of By from there on. Where a comparison has no value, since the
+// field cannot hold what was given, no record fits.
+type Condition struct {
+	Op    Op
+	Path  string // of comparisons, and of a With of nested records
+	Kind  Kind   // of the values
+	Many  bool   // of Is: there can be several values
+	Value int
+	Of    []Condition
+	// Link leads to the records of a With; nil for nested ones, whose conditions
+	// have paths that begin at the nested record.
+	Link *Link
+	By   []Order // of After
+}
+
+// A Link is a relationship to records of the same source: those of Set whose
+// There equals the Here of this one, directly or by a pair of Through.
+type Link struct {
+	Set         string
+	Here, There []string
+	Through     *Through // or nil
+}
+
+// Fits reports whether a record fits a condition that has no links.
+func (c *Condition) Fits(in *Input, r Subject) bool {
+	switch c.Op {
+	case All:
+		for i := range c.Of {
+			if !c.Of[i].Fits(in, r) {
+				return false
+			}
+		}
+		return true
+	case Any:
+		for i := range c.Of {
+			if c.Of[i].Fits(in, r) {
+				return true
+			}
+		}
+		return false
+	case Not:
+		return !c.Of[0].Fits(in, r)
+	case With:
+		for _, nested := range r.Nested(c.Path) {
+			fits := true
+			for i := range c.Of {
+				fits = fits && c.Of[i].Fits(in, nested)
+			}
+			if fits {
+				return true
+			}
+		}
+		return false
+	case After:
+		return c.after(in, r)
+	}
+	have := Column{Kind: c.Kind}
+	r.Append(&have, c.Path)
+	if c.Op == Missing || have.Null[0] {
+		return c.Op == Missing && have.Null[0]
+	}
+	given := &in.Where[c.Value]
+	for row := range given.Len() {
+		if !given.Null[row] && compares(c.Op, &have, given, row) {
+			return true
+		}
+	}
+	return false
+}
+
+// A Subject is a record as conditions look at it.
+type Subject interface {
+	// Append adds the value at a path to a column, as its kind wants it.
+	Append(c *Column, path string)
+	// Nested returns the records nested at a path.
+	Nested(path string) []Subject
+}
+
+// FitsAll reports whether a record fits all of a read's conditions.
+func (r *Read) FitsAll(in *Input, s Subject) bool {
+	for i := range r.Where {
+		if !r.Where[i].Fits(in, s) {
+			return false
+		}
+	}
+	return true
+}
+
+// Paths adds the paths that a condition looks at to a list.
+func (c *Condition) Paths(list []string) []string {
+	switch c.Op {
+	case All, Any, Not:
+		for i := range c.Of {
+			list = c.Of[i].Paths(list)
+		}
+	case After:
+		for _, o := range c.By {
+			list = append(list, o.Path)
+		}
+	default:
+		list = append(list, c.Path)
+	}
+	return list
+}
+
+func compares(op Op, have, given *Column, row int) bool {
+	switch op {
+	case Contains:
+		return bytes.Contains(have.At(0), given.At(row))
+	case StartsWith:
+		return bytes.HasPrefix(have.At(0), given.At(row))
+	case EndsWith:
+		return bytes.HasSuffix(have.At(0), given.At(row))
+	}
+	c := Compare(have, 0, given, row)
+	switch op {
+	case Above:
+		return c > 0
+	case AtLeast:
+		return c >= 0
+	case Below:
+		return c < 0
+	case AtMost:
+		return c <= 0
+	}
+	return c == 0
+}
+
+// after reports whether a record stands behind the values of an After.
+func (c *Condition) after(in *Input, r Subject) bool {
+	for i, o := range c.By {
+		given := &in.Where[c.Value+i]
+		have := Column{Kind: given.Kind}
+		r.Append(&have, o.Path)
+		if d := o.Compare(&have, 0, given, 0); d != 0 {
+			return d > 0
+		}
+	}
+	return false
+}
+
+// Compare orders two values by the sort key.
+func (o Order) Compare(a *Column, i int, b *Column, j int) int {
+	c := 0
+	switch x, y := a.Null[i], b.Null[j]; {
+	case x && y:
+		return 0
+	case x || y:
+		if x == o.MissingFirst() {
+			return -1
+		}
+		return 1
+	default:
+		c = Compare(a, i, b, j)
+	}
+	if o.Desc {
+		return -c
+	}
+	return c
+}
+
+// Compare orders two values of columns of one kind, neither of which is null:
+// texts by their bytes, numbers by what they are.
+func Compare(a *Column, i int, b *Column, j int) int {
+	switch {
+	case a.Kind.inInts():
+		return cmp.Compare(a.Ints[i], b.Ints[j])
+	case a.Kind == Float:
+		return cmp.Compare(a.Floats[i], b.Floats[j])
+	case a.Kind == Decimal:
+		return compareDecimals(string(a.At(i)), string(b.At(j)))
+	}
+	return bytes.Compare(a.At(i), b.At(j))
+}
+
+// maxDecimal is the longest number whose digits are compared one by one;
+// beyond, and with an exponent, double precision must do.
+const maxDecimal = 1000
+
+func compareDecimals(a, b string) int {
+	if len(a) < maxDecimal && len(b) < maxDecimal && !strings.ContainsAny(a+b, "eE/") {
+		x, ok := new(big.Rat).SetString(a)
+		y, ok2 := new(big.Rat).SetString(b)
+		if ok && ok2 {
+			return x.Cmp(y)
+		}
+	}
+	x, _, _ := big.ParseFloat(a, 10, 53, big.ToNearestEven)
+	y, _, _ := big.ParseFloat(b, 10, 53, big.ToNearestEven)
+	if x == nil || y == nil {
+		return strings.Compare(a, b)
+	}
+	return x.Cmp(y)
+}

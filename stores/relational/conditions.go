@@ -1,0 +1,143 @@
+package relational
+
+import (
+	"fmt"
+	"strings"
+
+	"osprey/core/store"
+)
+
+// This file writes conditions. A comparison with NULL is neither true nor false
+// to SQL, and false to Osprey: so a negation says that what is negated is not
+// true, and never that it is false.
+
+// conditions writes " AND …" for each condition of a read.
+func (s *statement) conditions(read int) string {
+	set := s.catalogue.Sets[s.reads[read].Set]
+	var b strings.Builder
+	for i := range s.reads[read].Where {
+		b.WriteString(" AND " + s.condition(read, fmt.Sprintf("t%d", read), set, &s.reads[read].Where[i]))
+	}
+	return b.String()
+}
+
+var comparison = map[store.Op]string{store.Is: " = ", store.Above: " > ", store.AtLeast: " >= ", store.Below: " < ", store.AtMost: " <= "}
+
+// condition writes what a row of alias, a row of set, must fit; the values are
+// those of the read.
+func (s *statement) condition(read int, alias string, set *store.Set, c *store.Condition) string {
+	switch c.Op {
+	case store.All, store.Any:
+		return s.combined(read, alias, set, c)
+	case store.Not:
+		return "(" + s.condition(read, alias, set, &c.Of[0]) + ") IS NOT TRUE"
+	case store.With:
+		return s.exists(read, alias, c)
+	case store.Missing:
+		return alias + "." + quote(c.Path) + " IS NULL"
+	case store.After:
+		return s.behind(read, alias, set, c)
+	}
+	f := set.Field(c.Path)
+	own := alias + "." + quote(c.Path)
+	value := func() string {
+		return s.param(param{read: read, what: whereParam, n: c.Value, field: f}, singleCast(f, c.Kind))
+	}
+	switch c.Op {
+	case store.Contains:
+		return "strpos(" + spelled(own) + ", " + value() + ") > 0"
+	case store.StartsWith:
+		return "starts_with(" + spelled(own) + ", " + value() + ")"
+	case store.EndsWith:
+		return "right(" + spelled(own) + ", length(" + value() + ")) = " + value()
+	}
+	if c.Many {
+		return own + " = ANY (" + s.param(param{read: read, what: whereParam, n: c.Value, field: f, many: true}, arrayCast(f, c.Kind)) + ")"
+	}
+	return own + comparison[c.Op] + value()
+}
+
+// spelled writes a text that is compared letter by letter.
+func spelled(own string) string { return own + `::text COLLATE "C"` }
+
+func (s *statement) combined(read int, alias string, set *store.Set, c *store.Condition) string {
+	word, none := " AND ", "true"
+	if c.Op == store.Any {
+		word, none = " OR ", "false"
+	}
+	if len(c.Of) == 0 {
+		return none
+	}
+	terms := make([]string, len(c.Of))
+	for i := range c.Of {
+		terms[i] = s.condition(read, alias, set, &c.Of[i])
+	}
+	return "(" + strings.Join(terms, word) + ")"
+}
+
+// exists writes that some related row fits.
+func (s *statement) exists(read int, alias string, c *store.Condition) string {
+	s.inner++
+	own, pairs := fmt.Sprintf("e%d", s.inner), fmt.Sprintf("p%d", s.inner)
+	var w writer
+	if t := c.Link.Through; t != nil {
+		w.add("EXISTS (SELECT 1 FROM ", quote(t.Set), " ", pairs, " JOIN ", quote(c.Link.Set), " ", own,
+			" ON ", equalFields(own, c.Link.There, pairs, t.There), " WHERE ", equalFields(pairs, t.Here, alias, c.Link.Here))
+	} else {
+		w.add("EXISTS (SELECT 1 FROM ", quote(c.Link.Set), " ", own, " WHERE ", equalFields(own, c.Link.There, alias, c.Link.Here))
+	}
+	set := s.catalogue.Sets[c.Link.Set]
+	for i := range c.Of {
+		w.add(" AND ", s.condition(read, own, set, &c.Of[i]))
+	}
+	w.add(")")
+	return w.String()
+}
+
+// behind writes that a row stands behind the values of a cursor.
+func (s *statement) behind(read int, alias string, set *store.Set, c *store.Condition) string {
+	text := ""
+	for i := len(c.By) - 1; i >= 0; i-- {
+		o := c.By[i]
+		f := s.fieldOf(set, o.Via, o.Path)
+		own, nullable := s.orderValue(alias, set, o)
+		value := func() string {
+			return s.param(param{read: read, what: whereParam, n: c.Value + i, field: f}, singleCast(f, f.Kind))
+		}
+		sign := " > "
+		if o.Desc {
+			sign = " < "
+		}
+		// What is further back has its parameters first; their order in the text
+		// does not matter, since they have numbers.
+		further := own + sign + value()
+		switch {
+		case nullable && o.MissingFirst():
+			further = "(" + further + " OR " + value() + " IS NULL AND " + own + " IS NOT NULL)"
+		case nullable:
+			further = "(" + further + " OR " + own + " IS NULL AND " + value() + " IS NOT NULL)"
+		}
+		if text == "" {
+			text = further
+			continue
+		}
+		equals := " = "
+		if nullable {
+			equals = " IS NOT DISTINCT FROM "
+		}
+		same := own + equals + value()
+		text = "(" + further + " OR " + same + " AND " + text + ")"
+		if i == 0 && !nullable { // what an index can use
+			text = own + strings.TrimSpace(sign) + "= " + value() + " AND " + text
+		}
+	}
+	return text
+}
+
+// fieldOf returns what the catalogue says of a field, over links.
+func (s *statement) fieldOf(set *store.Set, via []store.Link, path string) *store.Field {
+	if len(via) > 0 {
+		set = s.catalogue.Sets[via[len(via)-1].Set]
+	}
+	return set.Field(path)
+}
