@@ -22,6 +22,7 @@ var stages = []struct{ folder, title, about string }{
 	{"core/schema", "Building the types", "What is wrong with a schema, and values that do not fit their types. The rules are titles of section 3 of the specification."},
 	{"core/validate", "Checking an operation", "Code `INVALID`. The rules are titles of section 5 of the specification."},
 	{"core/binding", "Binding to the stores", "What `osprey check` and the start of the service find when the schema is held against the stores' catalogues."},
+	{"core/plan", "Planning an operation", "Code `BAD_VALUE`, behind the name of the argument. The fields that the argument narrows are errors; the rest is answered."},
 	{"core/execute", "Writing the answer", "Errors of single fields, by code; the rest of the answer is not touched."},
 }
 

@@ -199,9 +199,6 @@ func (b *binder) nestedField(p place, f *schema.Field, named schema.Named) *Fiel
 		b.fail(ruleUnbound, f.Pos, f.Coordinate(), "", msgWhoseTypesAreStored, named, schema.KindOf(named))
 		return nil
 	}
-	for _, a := range f.Args {
-		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", msgNothingUsesArgument, a.Name, f.Coordinate())
-	}
 	path := b.pathOf(p, f)
 	info := b.columnInfo(p, f, path)
 	inner := place{records: p.records, source: p.source, prefix: p.prefix + path + "."}
@@ -219,7 +216,30 @@ func (b *binder) nestedField(p place, f *schema.Field, named schema.Named) *Fiel
 		bound.Wanted.Kind = store.Records
 	}
 	bound.Nested = b.nestedObject(inner, object)
+	b.nestedArguments(f, bound, filterPlace{place: inner, of: named, flat: true})
 	return bound
+}
+
+// nestedArguments binds the arguments of a list of nested records, which filter,
+// sort and cut it.
+func (b *binder) nestedArguments(f *schema.Field, bound *Field, p filterPlace) {
+	for _, a := range f.Args {
+		arg := Arg{Def: a}
+		role, pages := bound.pagingRole(a)
+		input, isInput := schema.NamedOf(a.Type).(*schema.InputObject)
+		switch {
+		case pages:
+			arg.Role = role
+		case bound.Many && a.Name == "filter" && isInput:
+			arg.Role, arg.Filter = FilterBy, b.filter(input, p)
+		case bound.Many && a.Name == "sort" && isInput && input.OneOf:
+			arg.Role, arg.Sorts = SortBy, b.sortKeys(input, p)
+		default:
+			b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", msgNothingUsesArgument, a.Name, f.Coordinate())
+			continue
+		}
+		bound.Args = append(bound.Args, arg)
+	}
 }
 
 // nestedObject binds a type where it is nested. A type nested in itself is

@@ -32,7 +32,7 @@ func (b *binder) sortArgument(a *schema.Input, target *Records, of schema.Named,
 
 // sortKeys binds the fields of a one-of input of sort keys.
 func (b *binder) sortKeys(input *schema.InputObject, p filterPlace) Sorts {
-	key := filterKey{input, p.records, p.prefix + " " + p.of.String()}
+	key := filterKey{input, p.records, p.prefix + " " + p.base + " " + p.of.String()}
 	if known := b.sorted[key]; known != nil {
 		return known
 	}
@@ -66,14 +66,17 @@ func (b *binder) sortKey(f *schema.Input, p filterPlace) *SortKey {
 	default:
 		path = b.pathOf(p.place, def)
 	}
-	info := b.mustExist(p.records, p.prefix+path, f.Pos, f.Coordinate, "the sort key "+f.Coordinate)
+	var info *store.Field
+	if p.records != nil {
+		info = b.mustExist(p.records, p.prefix+path, f.Pos, f.Coordinate, "the sort key "+f.Coordinate)
+	}
 	if info != nil && !ordered(info.Kind) && info.Kind != store.Bool && info.Kind != store.UUID && info.Kind != store.Unknown {
 		if b.bound.Schema.Position(f.Pos).Name != SuppliedName {
 			b.fail(ruleArgument, f.Pos, f.Coordinate, "leave it out", msgSortKeyNoOrder, f.Coordinate, p.records.Set, path, info.Type)
 		}
 		return nil
 	}
-	return &SortKey{Path: p.prefix + path}
+	return &SortKey{Path: p.base + path}
 }
 
 func isSingleLeaf(f *schema.Field) bool {
@@ -96,11 +99,11 @@ func (b *binder) innerSort(f *schema.Input, inner *schema.InputObject, p filterP
 	}
 	named := schema.NamedOf(def.Type)
 	switch {
-	case bound.How == Nested && !bound.Many && !p.source.Abilities.Fold:
+	case bound.How == Nested && !bound.Many && (p.flat || !p.source.Abilities.Fold):
 		within := p
-		within.of, within.prefix = named, p.prefix+bound.Wanted.Path+"."
+		within.of, within.prefix, within.base = named, p.prefix+bound.Wanted.Path+".", p.base+bound.Wanted.Path+"."
 		return &SortKey{Inner: b.sortKeys(inner, within)}
-	case bound.How == Related && bound.Single && bound.Target.Source == p.source && p.source.Abilities.Fold:
+	case bound.How == Related && !p.flat && bound.Single && bound.Target.Source == p.source && p.source.Abilities.Fold:
 		return &SortKey{Link: linkOf(bound), Inner: b.sortKeys(inner, filterPlace{place: place{records: bound.Target, source: p.source}, of: named})}
 	}
 	b.fail(ruleArgument, f.Pos, f.Coordinate, "leave it out", msgSortKeyNotOne, f.Coordinate, def.Coordinate())

@@ -59,6 +59,10 @@ func (r *run) link(s *plan.Step) *link {
 		l.err = r.badRead[s.Read]
 		return l
 	}
+	if s.Inner != nil {
+		l.err = r.nested(l, s)
+		return l
+	}
 	l.table = got.answer.Tables[s.Read.Index]
 	parents := 1
 	if s.Parent != nil {
@@ -84,6 +88,48 @@ func (r *run) link(s *plan.Step) *link {
 	l.err = r.page(s, l)
 	return l
 }
+
+// nested filters, sorts and cuts the nested records of each parent row.
+func (r *run) nested(l *link, s *plan.Step) error {
+	l.table = r.table(s.Inner)
+	parents := r.table(s.Parent).Len
+	in := store.Input{Where: make([]store.Column, len(s.Values))}
+	for _, a := range s.Values {
+		if err := r.condition(a, &in.Where[a.Column]); err != nil {
+			return err
+		}
+	}
+	where := store.Read{Where: s.Where}
+	l.start, l.end = make([]int32, parents), make([]int32, parents)
+	l.order = []int32{}
+	for row, next := 0, 0; row < parents; row++ {
+		l.start[row] = int32(len(l.order))
+		for ; next < l.table.Len && int(l.table.Parent[next]) <= row; next++ {
+			if where.FitsAll(&in, nestedRow{l.table, s.Fields, next}) {
+				l.order = append(l.order, int32(next))
+			}
+		}
+		l.end[row] = int32(len(l.order))
+	}
+	return r.page(s, l)
+}
+
+// A nestedRow is a row of a table to which conditions can be put.
+type nestedRow struct {
+	table  *store.Table
+	fields map[string]int
+	row    int
+}
+
+// Append adds the row's value of a field.
+func (n nestedRow) Append(c *store.Column, path string) {
+	if !c.AppendAs(&n.table.Columns[n.fields[path]], n.row) {
+		c.AppendNull()
+	}
+}
+
+// Nested returns nothing: what is nested deeper cannot be asked about.
+func (nestedRow) Nested(string) []store.Subject { return nil }
 
 // byParent uses the parent rows that the store named.
 func (r *run) byParent(l *link, parents int) {

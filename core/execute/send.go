@@ -80,8 +80,8 @@ func (r *run) soundField(f *plan.Field, t *store.Table) bool {
 		}
 		return r.soundObject(f.Object, c.Rows)
 	}
-	if f.What == plan.Paged || f.What == plan.Total {
-		return false // their length is bounded; what they may lack is not looked into
+	if f.What == plan.Paged || f.What == plan.Total || f.Step.Inner != nil {
+		return false // what they may lack is not looked into
 	}
 	l := r.link(f.Step)
 	if l.err != nil {

@@ -112,6 +112,9 @@ func (r *run) missing(f *plan.Field) {
 
 // records writes the records that a field leads to.
 func (r *run) records(b []byte, f *plan.Field, row int) ([]byte, bool) {
+	if s := f.Step; s.Inner != nil && r.noList(f, &r.table(s.Parent).Columns[s.Inner.Path[len(s.Inner.Path)-1]], row) {
+		return b, false
+	}
 	l, from, to, ok := r.linked(f, row)
 	if !ok {
 		return b, false
@@ -223,14 +226,23 @@ func (r *run) object(b []byte, f *plan.Field, t *store.Table, row int) ([]byte, 
 	return b, false
 }
 
+// noList reports whether there is no nested record or list of them, which it
+// tells where there must be.
+func (r *run) noList(f *plan.Field, c *store.Column, row int) bool {
+	if !c.Null[row] {
+		return false
+	}
+	if why, bad := c.Bad[row]; bad {
+		r.fail(f, nil, BadResult, "", f.At+": "+why)
+	} else if f.Null.NonNull {
+		r.missing(f)
+	}
+	return true
+}
+
 // inner writes a nested record, or a list of them.
 func (r *run) inner(b []byte, f *plan.Field, c *store.Column, row int) ([]byte, bool) {
-	if c.Null[row] {
-		if why, bad := c.Bad[row]; bad {
-			r.fail(f, nil, BadResult, "", f.At+": "+why)
-		} else if f.Null.NonNull {
-			r.missing(f)
-		}
+	if r.noList(f, c, row) {
 		return b, false
 	}
 	first, _ := slices.BinarySearch(c.Rows.Parent, int32(row))

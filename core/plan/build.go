@@ -326,6 +326,9 @@ func (b *builder) field(r *rows, g group, bound *binding.Field) *Field {
 		f.What = Inner
 		f.Column = r.column(bound.Wanted)
 		inner := r.inner(f.Column)
+		if use := b.arguments(g.fields[0], bound); use.asks() {
+			f.What, f.Step = Many, b.innerStep(r, inner, use)
+		}
 		f.Object = &Object{Kind: -1, Type: bound.Nested.Type.Name,
 			Cases: []Case{{Type: bound.Nested.Type.Name, Fields: b.fields(inner, bound.Nested, g.subsets())}}}
 	default:

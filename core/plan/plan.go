@@ -95,6 +95,13 @@ type Step struct {
 
 	Page *Page // of the rows of a connection
 
+	// Inner is the nested records that the step's rows are, of a list that is
+	// filtered, sorted or cut; Parent is then the records that they are nested in.
+	Inner  *Rows
+	Where  []store.Condition
+	Values []*Arg
+	Fields map[string]int // columns of Inner that Where looks at, by path
+
 	feed Feed // whose values are this step's keys
 }
 

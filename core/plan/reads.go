@@ -324,11 +324,41 @@ func (use *arguments) refuse(arg *Arg, why string) {
 	use.values = append(use.values, &Arg{Name: arg.Name, Pos: arg.Pos, Column: len(use.values), Kind: store.Text, Err: why})
 }
 
+// asks reports whether anything but all records is asked for.
+func (use *arguments) asks() bool {
+	return len(use.values) > 0 || len(use.where) > 0 || len(use.sort) > 0 || use.limit != nil || use.offset != nil
+}
+
+// innerStep plans a list of nested records that the engine filters, sorts and
+// cuts.
+func (b *builder) innerStep(parent, inner *rows, use arguments) *Step {
+	s := &Step{ID: len(b.plan.Steps), Field: b.here(), Read: parent.node.read, Parent: parent.public, Inner: inner.public,
+		Where: use.where, Values: use.values, Limit: use.limit, Offset: use.offset, Fields: map[string]int{}}
+	b.plan.Steps = append(b.plan.Steps, s)
+	column := func(path string, kind store.Kind) int {
+		for i, w := range *inner.wants {
+			if w.Path == path && w.Elem == nil {
+				return i // with the kind that the field is answered with
+			}
+		}
+		return inner.column(store.Wanted{Path: path, Kind: kind})
+	}
+	for i := range use.where {
+		for _, c := range use.where[i].Leaves(nil) {
+			s.Fields[c.Path] = column(c.Path, c.Kind)
+		}
+	}
+	for _, o := range use.sort {
+		s.Sort = append(s.Sort, Order{column(o.Path, store.Text), o})
+	}
+	return s
+}
+
 // arguments sorts out the arguments of a field. An argument that is absent or
 // null asks nothing.
 func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 	use := arguments{sort: bound.Sort, pages: bound.Page != nil, totals: bound.Total != nil}
-	if bound.Only != nil && bound.Target.Kind != nil {
+	if bound.Target != nil && bound.Only != nil && bound.Target.Kind != nil {
 		k := bound.Target.Kind
 		stored := k.Stored[bound.Only]
 		use.equals(&Arg{Path: k.Path, Kind: k.Column, Fixed: true, Value: stored, Literal: &language.StringValue{Text: stored}})

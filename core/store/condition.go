@@ -120,19 +120,28 @@ func (r *Read) FitsAll(in *Input, s Subject) bool {
 	return true
 }
 
-// Paths adds the paths that a condition looks at to a list.
-func (c *Condition) Paths(list []string) []string {
+// Leaves adds the comparisons that a condition makes of a record's own fields
+// to a list.
+func (c *Condition) Leaves(list []*Condition) []*Condition {
 	switch c.Op {
 	case All, Any, Not:
 		for i := range c.Of {
-			list = c.Of[i].Paths(list)
+			list = c.Of[i].Leaves(list)
 		}
-	case After:
-		for _, o := range c.By {
+		return list
+	}
+	return append(list, c)
+}
+
+// Paths adds the paths that a condition looks at to a list.
+func (c *Condition) Paths(list []string) []string {
+	for _, leaf := range c.Leaves(nil) {
+		for _, o := range leaf.By {
 			list = append(list, o.Path)
 		}
-	default:
-		list = append(list, c.Path)
+		if leaf.Op != After {
+			list = append(list, leaf.Path)
+		}
 	}
 	return list
 }
