@@ -28,9 +28,9 @@ type Source struct {
 
 // kinds opens each kind of source.
 var kinds = map[string]func(*SourceConfig) (store.Source, error){
-	"postgres": func(c *SourceConfig) (store.Source, error) {
-		return opened(relational.Open(relational.Config{URL: c.URL, Pool: c.Pool, Timeout: c.Timeout}))
-	},
+	relational.Postgres: openRelational,
+	relational.MySQL:    openRelational,
+	relational.SQLite:   openRelational,
 	"mongodb": func(c *SourceConfig) (store.Source, error) {
 		return opened(document.Open(document.Config{URL: c.URL, Pool: c.Pool, Timeout: c.Timeout, Sample: c.Sample}))
 	},
@@ -39,7 +39,7 @@ var kinds = map[string]func(*SourceConfig) (store.Source, error){
 
 // relationalKinds are the kinds whose stores look at related records of their
 // own while they read.
-var relationalKinds = map[string]bool{"postgres": true, "mysql": true, "sqlite": true}
+var relationalKinds = map[string]bool{relational.Postgres: true, relational.MySQL: true, relational.SQLite: true}
 
 // opened keeps a nil source from becoming an interface that is not nil.
 func opened[S store.Source](s S, err error) (store.Source, error) {
@@ -47,6 +47,10 @@ func opened[S store.Source](s S, err error) (store.Source, error) {
 		return nil, err
 	}
 	return s, nil
+}
+
+func openRelational(c *SourceConfig) (store.Source, error) {
+	return opened(relational.Open(relational.Config{Kind: c.Kind, URL: c.URL, Pool: c.Pool, Timeout: c.Timeout}))
 }
 
 func openREST(c *SourceConfig) (store.Source, error) {

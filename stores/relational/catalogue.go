@@ -2,7 +2,10 @@ package relational
 
 import (
 	"context"
+	"strconv"
 	"strings"
+
+	"github.com/jmoiron/sqlx"
 
 	"osprey/core/store"
 )
@@ -40,39 +43,33 @@ SELECT c.relname AS set, i.indisunique AND i.indpred IS NULL AS is_unique,
  WHERE n.nspname = ANY (current_schemas(false)) AND i.indisvalid AND 0 <> ALL (i.indkey::int2[])
  ORDER BY c.relname, i.indisprimary DESC, i.indexrelid`
 
-// Catalogue asks the database for its tables and views.
-func (s *Source) Catalogue(ctx context.Context) (*store.Catalogue, error) {
-	ctx, cancel := context.WithTimeout(ctx, s.timeout)
-	defer cancel()
+// postgresCatalogue reads the tables and views on the search path.
+func postgresCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) {
 	var columns []struct {
 		Set, What, Name, Type, Base, Elem, Labels string
 		Nullable, Computed, Loose                 bool
 		Rows                                      int64
 	}
-	if err := s.db.SelectContext(ctx, &columns, columnsQuery); err != nil {
-		return nil, fail(ctx, err)
+	if err := db.SelectContext(ctx, &columns, columnsQuery); err != nil {
+		return nil, err
 	}
 	var indexes []struct {
 		Set     string
 		Unique  bool `db:"is_unique"`
 		Columns string
 	}
-	if err := s.db.SelectContext(ctx, &indexes, indexesQuery); err != nil {
-		return nil, fail(ctx, err)
+	if err := db.SelectContext(ctx, &indexes, indexesQuery); err != nil {
+		return nil, err
 	}
-	c := &store.Catalogue{Sets: map[string]*store.Set{}}
+	b := newCatalogue()
 	for _, col := range columns {
-		set := c.Sets[col.Set]
-		if set == nil {
-			set = &store.Set{Name: col.Set, What: "table", Rows: col.Rows}
-			if col.What == "v" || col.What == "m" {
-				set.What = "view"
-			}
-			c.Sets[col.Set] = set
+		what := "table"
+		if col.What == "v" || col.What == "m" {
+			what = "view"
 		}
 		f := store.Field{Name: col.Name, Type: col.Type, Computed: col.Computed, Loose: col.Loose,
 			// A view does not tell what may be NULL, so nothing is said of it.
-			Nullable: col.Nullable && set.What == "table"}
+			Nullable: col.Nullable && what == "table"}
 		f.Kind = kindOf(col.Base)
 		if col.Elem != "" {
 			f.Kind, f.Elem = store.List, kindOf(col.Elem)
@@ -80,20 +77,63 @@ func (s *Source) Catalogue(ctx context.Context) (*store.Catalogue, error) {
 		if col.Labels != "" {
 			f.Values = strings.Split(col.Labels, "\x1f")
 		}
-		set.Fields = append(set.Fields, f)
+		b.field(col.Set, what, col.Rows, f)
 	}
-	for _, i := range indexes {
-		set := c.Sets[i.Set]
+	for n, i := range indexes {
+		for _, field := range strings.Split(i.Columns, "\x1f") {
+			b.index(i.Set, strconv.Itoa(n), i.Unique, field)
+		}
+	}
+	return b.finish(), nil
+}
+
+// A catalogueBuilder gathers a catalogue from the rows of its queries.
+type catalogueBuilder struct {
+	catalogue *store.Catalogue
+	indexes   []index
+}
+
+type index struct {
+	set, name string
+	unique    bool
+	fields    []string
+}
+
+func newCatalogue() *catalogueBuilder {
+	return &catalogueBuilder{catalogue: &store.Catalogue{Sets: map[string]*store.Set{}}}
+}
+
+// field adds a field to a set, which is new if it is the first.
+func (b *catalogueBuilder) field(set, what string, rows int64, f store.Field) {
+	s := b.catalogue.Sets[set]
+	if s == nil {
+		s = &store.Set{Name: set, What: what, Rows: rows}
+		b.catalogue.Sets[set] = s
+	}
+	s.Fields = append(s.Fields, f)
+}
+
+// index adds a field to an index; those of one index come behind each other.
+func (b *catalogueBuilder) index(set, name string, unique bool, field string) {
+	if n := len(b.indexes); n > 0 && b.indexes[n-1].set == set && b.indexes[n-1].name == name {
+		b.indexes[n-1].fields = append(b.indexes[n-1].fields, field)
+		return
+	}
+	b.indexes = append(b.indexes, index{set, name, unique, []string{field}})
+}
+
+func (b *catalogueBuilder) finish() *store.Catalogue {
+	for _, i := range b.indexes {
+		set := b.catalogue.Sets[i.set]
 		if set == nil {
 			continue
 		}
-		fields := strings.Split(i.Columns, "\x1f")
-		set.Index = append(set.Index, fields)
-		if i.Unique {
-			set.Keys = append(set.Keys, fields)
+		set.Index = append(set.Index, i.fields)
+		if i.unique {
+			set.Keys = append(set.Keys, i.fields)
 		}
 	}
-	return c, nil
+	return b.catalogue
 }
 
 // kinds has the kind of each type of PostgreSQL that Osprey reads in its own

@@ -90,14 +90,14 @@ func (c *collector) row(values [][]byte) error {
 	branch := int64(0)
 	if c.form.layout.several() {
 		var err error
-		if branch, err = readInt(values[0]); err != nil {
+		if branch, err = c.form.layout.dialect.readInt(values[0]); err != nil {
 			return err
 		}
 	}
 	plan := &c.form.branches[branch]
 	own := c.answer.Tables[plan.read]
 	if plan.row >= 0 {
-		number, err := readInt(values[plan.row])
+		number, err := c.form.layout.dialect.readInt(values[plan.row])
 		if err != nil {
 			return err
 		}
@@ -109,7 +109,7 @@ func (c *collector) row(values [][]byte) error {
 			return err
 		}
 	case plan.above >= 0:
-		above, err := readInt(values[plan.above])
+		above, err := c.form.layout.dialect.readInt(values[plan.above])
 		if err != nil {
 			return err
 		}

@@ -34,31 +34,24 @@ func (s *statement) condition(read int, alias string, set *store.Set, c *store.C
 	case store.With:
 		return s.exists(read, alias, c)
 	case store.Missing:
-		return alias + "." + quote(c.Path) + " IS NULL"
+		return alias + "." + s.quote(c.Path) + " IS NULL"
 	case store.After:
 		return s.behind(read, alias, set, c)
 	}
 	f := set.Field(c.Path)
-	own := alias + "." + quote(c.Path)
+	own := alias + "." + s.quote(c.Path)
 	value := func() string {
-		return s.param(param{read: read, what: whereParam, n: c.Value, field: f}, singleCast(f, c.Kind))
+		return s.one(param{read: read, what: whereParam, n: c.Value, field: f, kind: c.Kind})
 	}
 	switch c.Op {
-	case store.Contains:
-		return "strpos(" + spelled(own) + ", " + value() + ") > 0"
-	case store.StartsWith:
-		return "starts_with(" + spelled(own) + ", " + value() + ")"
-	case store.EndsWith:
-		return "right(" + spelled(own) + ", length(" + value() + ")) = " + value()
+	case store.Contains, store.StartsWith, store.EndsWith:
+		return s.dialect.within(c.Op, own, value)
 	}
 	if c.Many {
-		return own + " = ANY (" + s.param(param{read: read, what: whereParam, n: c.Value, field: f, many: true}, arrayCast(f, c.Kind)) + ")"
+		return s.dialect.anyOf(own, s.one(param{read: read, what: whereParam, n: c.Value, field: f, kind: c.Kind, many: true}))
 	}
-	return own + comparison[c.Op] + value()
+	return s.dialect.comparable(own, f) + comparison[c.Op] + value()
 }
-
-// spelled writes a text that is compared letter by letter.
-func spelled(own string) string { return own + `::text COLLATE "C"` }
 
 func (s *statement) combined(read int, alias string, set *store.Set, c *store.Condition) string {
 	word, none := " AND ", "true"
@@ -81,10 +74,10 @@ func (s *statement) exists(read int, alias string, c *store.Condition) string {
 	own, pairs := fmt.Sprintf("e%d", s.inner), fmt.Sprintf("p%d", s.inner)
 	var w writer
 	if t := c.Link.Through; t != nil {
-		w.add("EXISTS (SELECT 1 FROM ", quote(t.Set), " ", pairs, " JOIN ", quote(c.Link.Set), " ", own,
-			" ON ", equalFields(own, c.Link.There, pairs, t.There), " WHERE ", equalFields(pairs, t.Here, alias, c.Link.Here))
+		w.add("EXISTS (SELECT 1 FROM ", s.quote(t.Set), " ", pairs, " JOIN ", s.quote(c.Link.Set), " ", own,
+			" ON ", s.equalFields(own, c.Link.There, pairs, t.There), " WHERE ", s.equalFields(pairs, t.Here, alias, c.Link.Here))
 	} else {
-		w.add("EXISTS (SELECT 1 FROM ", quote(c.Link.Set), " ", own, " WHERE ", equalFields(own, c.Link.There, alias, c.Link.Here))
+		w.add("EXISTS (SELECT 1 FROM ", s.quote(c.Link.Set), " ", own, " WHERE ", s.equalFields(own, c.Link.There, alias, c.Link.Here))
 	}
 	set := s.catalogue.Sets[c.Link.Set]
 	for i := range c.Of {
@@ -102,7 +95,7 @@ func (s *statement) behind(read int, alias string, set *store.Set, c *store.Cond
 		f := s.fieldOf(set, o.Via, o.Path)
 		own, nullable := s.orderValue(alias, set, o)
 		value := func() string {
-			return s.param(param{read: read, what: whereParam, n: c.Value + i, field: f}, singleCast(f, f.Kind))
+			return s.one(param{read: read, what: whereParam, n: c.Value + i, field: f, kind: f.Kind})
 		}
 		sign := " > "
 		if o.Desc {
@@ -123,7 +116,7 @@ func (s *statement) behind(read int, alias string, set *store.Set, c *store.Cond
 		}
 		equals := " = "
 		if nullable {
-			equals = " IS NOT DISTINCT FROM "
+			equals = s.dialect.same()
 		}
 		same := own + equals + value()
 		text = "(" + further + " OR " + same + " AND " + text + ")"

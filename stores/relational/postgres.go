@@ -16,6 +16,75 @@ import (
 // the form of parameters, and the binary form of values (section "Message
 // Formats" and the types' send functions of its documentation).
 
+// postgresDialect is the SQL of PostgreSQL.
+type postgresDialect struct{}
+
+func (postgresDialect) ordered() bool { return true }
+
+func (postgresDialect) quote(name string) string {
+	return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
+}
+
+func (postgresDialect) intType() string { return "bigint" }
+
+func (postgresDialect) typeOf(t store.Total, f *store.Field) string { return totalType(t, f) }
+
+func (postgresDialect) null(typ string) string { return "NULL::" + typ }
+
+func (postgresDialect) sent(expr string, o *out) string {
+	if o.field == nil || o.total == store.Sum || o.total == store.Avg || o.typ != o.field.Type {
+		return expr + "::" + o.typ
+	}
+	return expr
+}
+
+func (postgresDialect) total(t store.Total, expr string) string { return t.String() + "(" + expr + ")" }
+
+func (postgresDialect) param(n int, p *param) string {
+	typ := "::int8"
+	switch {
+	case p.many:
+		typ = arrayCast(p.field, p.kind)
+	case p.field != nil:
+		typ = singleCast(p.field, p.kind)
+	}
+	return fmt.Sprintf("$%d%s", n, typ)
+}
+
+func (postgresDialect) anyOf(own, values string) string { return own + " = ANY (" + values + ")" }
+
+func (postgresDialect) comparable(own string, _ *store.Field) string { return own }
+
+func (postgresDialect) same() string { return " IS NOT DISTINCT FROM " }
+
+func (postgresDialect) within(op store.Op, own string, value func() string) string {
+	own += `::text COLLATE "C"`
+	switch op {
+	case store.Contains:
+		return "strpos(" + own + ", " + value() + ") > 0"
+	case store.StartsWith:
+		return "starts_with(" + own + ", " + value() + ")"
+	}
+	return "right(" + own + ", length(" + value() + ")) = " + value()
+}
+
+func (postgresDialect) order(expr string, o store.Order, nullable bool) string {
+	if o.Desc {
+		expr += " DESC"
+	}
+	switch {
+	case !nullable:
+		return expr
+	case o.MissingFirst():
+		return expr + " NULLS FIRST"
+	}
+	return expr + " NULLS LAST"
+}
+
+func (postgresDialect) readInt(v []byte) (int64, error) { return readInt(v) }
+
+func (postgresDialect) decoder(f *store.Field, w *store.Wanted) decoder { return decoderOf(f, w) }
+
 // sentType returns the SQL type in which a column is sent. What has no binary
 // form that Osprey reads is sent as text.
 func sentType(f *store.Field) string {

@@ -21,8 +21,12 @@ var leafSizes = []int64{0, 100, 1000}
 func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store.Request, error) {
 	var forms []*form
 	leaves := -1
-	for _, size := range leafSizes {
-		l, err := layOut(catalogue, reads, size)
+	sizes := leafSizes
+	if !s.dialect.ordered() {
+		sizes = leafSizes[:1] // what is matched here must be compared as there
+	}
+	for _, size := range sizes {
+		l, err := layOut(s.dialect, catalogue, reads, size)
 		if err != nil {
 			return nil, &store.Error{Code: store.BadAnswer, Msg: "does not have what the schema says", Err: err}
 		}
@@ -90,6 +94,18 @@ type form struct {
 
 	mu    sync.Mutex        // guards what follows
 	texts map[string]string // by rounded bounds
+	plain *template         // of a database that takes text
+}
+
+// template returns the statement with places for its parameters.
+func (f *form) template() *template {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.plain == nil {
+		text, _ := f.layout.text(make([]int64, len(f.layout.reads)))
+		f.plain = newTemplate(text)
+	}
+	return f.plain
 }
 
 func newForm(l *layout) *form {
@@ -236,7 +252,7 @@ func planBranch(l *layout, b *branch) branchPlan {
 		for _, o := range b.outs {
 			if o.read == read && o.column >= 0 {
 				p.slots[o.column] = first + o.slot
-				p.decode[o.column] = decoderOf(o.field, &wanted[o.column])
+				p.decode[o.column] = l.dialect.decoder(o.field, &wanted[o.column])
 			}
 		}
 		plan.reads = append(plan.reads, p)
@@ -279,7 +295,11 @@ func (r *request) Describe() store.Description {
 	for i := range bounds {
 		bounds[i] = 32
 	}
-	return store.Description{Asks: asks, Statement: (*r.forms.Load())[0].text(bounds)}
+	text := (*r.forms.Load())[0].text(bounds)
+	if !r.source.dialect.ordered() {
+		text = strings.Join(newTemplate(text).parts, "?")
+	}
+	return store.Description{Asks: asks, Statement: text}
 }
 
 func setsOf(read *store.Read) []string {
@@ -337,11 +357,11 @@ func (r *request) ask(ctx context.Context, f *form, in []store.Input) (*collecto
 	c := f.runs.Get().(*collector)
 	for i := range in {
 		c.bounds[i] = 0
-		if r.reads[i].Limit {
+		if r.reads[i].Limit && r.source.dialect.ordered() {
 			c.bounds[i] = round(in[i].Limit)
 		}
 	}
-	err := r.source.query(ctx, f.text(c.bounds), c.arguments.of(f.params, in), c)
+	err := r.source.run(ctx, f, in, c)
 	if err == nil {
 		err = c.finish()
 	}

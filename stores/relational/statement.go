@@ -22,13 +22,15 @@ type param struct {
 	what  paramKind
 	n     int          // which key, or which of the values of the conditions
 	field *store.Field // what the value is compared with
+	kind  store.Kind   // of the value
 	many  bool         // several values, as an array
 }
 
 type paramKind uint8
 
 const (
-	keyParam paramKind = iota
+	keyParam  paramKind = iota
+	keysParam           // all keys, as combinations
 	whereParam
 	limitParam
 	offsetParam
@@ -61,11 +63,11 @@ func (l *layout) text(bounds []int64) (text string, params []param) {
 		if i > 0 {
 			w.add("\nUNION ALL\n")
 		}
-		if l.several() {
+		if l.several() && l.dialect.ordered() {
 			w.add("(")
 		}
 		s.branch(&w, b)
-		if l.several() {
+		if l.several() && l.dialect.ordered() {
 			w.add(")")
 		}
 	}
@@ -80,11 +82,10 @@ func (w *writer) add(parts ...string) {
 	}
 }
 
-// quote quotes an identifier.
-func quote(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
+func (s *statement) quote(name string) string { return s.dialect.quote(name) }
 
-func column(alias string, read int, path string) string {
-	return fmt.Sprintf("%s%d.%s", alias, read, quote(path))
+func (s *statement) column(alias string, read int, path string) string {
+	return fmt.Sprintf("%s%d.%s", alias, read, s.quote(path))
 }
 
 // commonTable writes the SELECT of a branch's common table.
@@ -95,7 +96,7 @@ func (s *statement) commonTable(w *writer, b *branch) {
 	switch {
 	case b.key != "":
 	case b.host == nil:
-		w.add(fmt.Sprintf("t%d.%s AS o", b.read, number))
+		w.add(s.number(b.read), " AS o")
 		separator = ", "
 	default:
 		w.add("row_number() OVER (ORDER BY ", s.childOrder(b), ") AS o, ", s.above(b), " AS p")
@@ -141,14 +142,14 @@ func (s *statement) branch(w *writer, b *branch) {
 	case b.pairs:
 		r := s.reads[b.read]
 		m := fmt.Sprintf("m%d", b.read)
-		w.add(fmt.Sprintf("b%d h JOIN ", b.host.number), quote(r.Through.Set), " ", m, " ON ", s.equal(m, r.Through.Here, b.read))
+		w.add(fmt.Sprintf("b%d h JOIN ", b.host.number), s.quote(r.Through.Set), " ", m, " ON ", s.equal(m, r.Through.Here, b.read))
 	case b.host == nil:
 		s.root(w, b, s.numbered(b))
 		s.joins(w, b, b.joined)
 	default:
 		s.child(w, b)
 		s.joins(w, b, b.joined)
-		if !s.reads[b.read].Totals {
+		if !s.reads[b.read].Totals && s.dialect.ordered() {
 			w.add("\n ORDER BY ", s.childOrder(b))
 		}
 	}
@@ -179,7 +180,10 @@ func (s *statement) value(b *branch, slot int, typ string) string {
 	case slot == b.row && b.common:
 		return "b.o"
 	case slot == b.row:
-		return fmt.Sprintf("t%d.%s", b.read, number)
+		if b.host != nil {
+			return "row_number() OVER (ORDER BY " + s.childOrder(b) + ")"
+		}
+		return s.number(b.read)
 	case slot == b.above && b.common:
 		return "b.p"
 	case slot == b.above:
@@ -190,18 +194,15 @@ func (s *statement) value(b *branch, slot int, typ string) string {
 			continue
 		}
 		if b.pairs {
-			return column("m", o.read, o.path)
+			return s.column("m", o.read, o.path)
 		}
 		expr := s.expression(o)
 		if b.isInside(o.read) {
 			expr = fmt.Sprintf("b.c%d", i)
 		}
-		if o.field == nil || o.total == store.Sum || o.total == store.Avg || o.typ != o.field.Type {
-			return expr + "::" + o.typ
-		}
-		return expr
+		return s.dialect.sent(expr, &o)
 	}
-	return "NULL::" + typ
+	return s.dialect.null(typ)
 }
 
 // expression writes a value of a read's own table.
@@ -210,11 +211,11 @@ func (s *statement) expression(o out) string {
 	case o.total == store.Count:
 		return "count(*)"
 	case o.total != store.NoTotal:
-		return o.total.String() + "(" + column("t", o.read, o.path) + ")"
+		return s.dialect.total(o.total, s.column("t", o.read, o.path))
 	case len(o.via) > 0:
 		return s.via(fmt.Sprintf("t%d", o.read), o.via, o.path)
 	}
-	return column("t", o.read, o.path)
+	return s.column("t", o.read, o.path)
 }
 
 // via writes the value of a field of the one record that links lead to from a
@@ -224,20 +225,20 @@ func (s *statement) via(alias string, links []store.Link, path string) string {
 	for i, l := range links {
 		own := fmt.Sprintf("v%d", i)
 		if i == 0 {
-			w.add("(SELECT v", fmt.Sprint(len(links)-1), ".", quote(path), " FROM ", quote(l.Set), " ", own)
+			w.add("(SELECT v", fmt.Sprint(len(links)-1), ".", s.quote(path), " FROM ", s.quote(l.Set), " ", own)
 		} else {
-			w.add(" JOIN ", quote(l.Set), " ", own, " ON ", equalFields(own, l.There, fmt.Sprintf("v%d", i-1), l.Here))
+			w.add(" JOIN ", s.quote(l.Set), " ", own, " ON ", s.equalFields(own, l.There, fmt.Sprintf("v%d", i-1), l.Here))
 		}
 	}
-	w.add(" WHERE ", equalFields("v0", links[0].There, alias, links[0].Here), ")")
+	w.add(" WHERE ", s.equalFields("v0", links[0].There, alias, links[0].Here), ")")
 	return w.String()
 }
 
 // equalFields writes that fields of one alias equal those of another.
-func equalFields(a string, fields []string, b string, others []string) string {
+func (s *statement) equalFields(a string, fields []string, b string, others []string) string {
 	terms := make([]string, len(fields))
 	for k := range fields {
-		terms[k] = a + "." + quote(fields[k]) + " = " + b + "." + quote(others[k])
+		terms[k] = a + "." + s.quote(fields[k]) + " = " + b + "." + s.quote(others[k])
 	}
 	return strings.Join(terms, " AND ")
 }
@@ -254,7 +255,10 @@ func (s *statement) above(b *branch) string {
 // The rows above come first only because they are cheap to compare.
 func (s *statement) childOrder(b *branch) string {
 	if s.bounded(b.read) {
-		return s.above(b) + fmt.Sprintf(", t%d.%s", b.read, number)
+		if !s.dialect.ordered() {
+			return s.above(b) + ", " + s.column("t", b.read, place)
+		}
+		return s.above(b) + ", " + s.number(b.read)
 	}
 	return s.above(b) + s.orderKeys(b.read, ", ")
 }
@@ -272,11 +276,11 @@ func (s *statement) joins(w *writer, b *branch, reads []int) {
 			if k > 0 {
 				w.add(" AND ")
 			}
-			here := column("t", r.Parent, r.Here[k])
+			here := s.column("t", r.Parent, r.Here[k])
 			if b.isInside(r.Parent) && !b.isInside(j) {
 				here = "b." + s.linkName(r.Parent, r.Here[k])
 			}
-			w.add(column("t", j, r.There[k]), " = ", here)
+			w.add(s.column("t", j, r.There[k]), " = ", here)
 		}
 		w.add(s.conditions(j))
 	}
@@ -294,7 +298,7 @@ func (s *statement) linkName(read int, path string) string {
 
 // table names a read's table.
 func (s *statement) table(read int) string {
-	return quote(s.reads[read].Set) + fmt.Sprintf(" t%d", read)
+	return s.quote(s.reads[read].Set) + fmt.Sprintf(" t%d", read)
 }
 
 // child writes the rows of a read that hangs from a row h of its host.
@@ -304,16 +308,18 @@ func (s *statement) child(w *writer, b *branch) {
 	own := s.table(b.read)
 	pairs := ""
 	if r.Through != nil {
-		pairs = quote(r.Through.Set) + fmt.Sprintf(" m%d", b.read)
+		pairs = s.quote(r.Through.Set) + fmt.Sprintf(" m%d", b.read)
 	}
 	switch {
+	case s.bounded(b.read) && !s.dialect.ordered():
+		w.add(host, " JOIN ", s.windowed(b, pairs, own))
 	case s.bounded(b.read):
 		if pairs != "" {
 			own = pairs + ", " + own
 		}
-		w.add(host, " CROSS JOIN LATERAL (", numberedRows(s.rows(b, own+"\n   WHERE "+s.linked(b.read)+s.conditions(b.read))), ")", fmt.Sprintf(" t%d", b.read))
+		w.add(host, " CROSS JOIN LATERAL (", s.numberedRows(s.rows(b, own+"\n   WHERE "+s.linked(b.read)+s.conditions(b.read))), ")", fmt.Sprintf(" t%d", b.read))
 	case pairs != "":
-		w.add(host, " JOIN ", pairs, " ON ", s.equal(fmt.Sprintf("m%d", b.read), r.Through.Here, b.read), "\n  JOIN ", own, " ON ", pairJoin(b.read, r), s.conditions(b.read))
+		w.add(host, " JOIN ", pairs, " ON ", s.equal(fmt.Sprintf("m%d", b.read), r.Through.Here, b.read), "\n  JOIN ", own, " ON ", s.pairJoin(b.read, r), s.conditions(b.read))
 	default:
 		w.add(host, " JOIN ", own, " ON ", s.equal(fmt.Sprintf("t%d", b.read), r.There, b.read), s.conditions(b.read))
 	}
@@ -342,7 +348,7 @@ func (s *statement) linked(read int) string {
 	if r.Through == nil {
 		return s.equal(fmt.Sprintf("t%d", read), r.There, read)
 	}
-	return s.equal(fmt.Sprintf("m%d", read), r.Through.Here, read) + " AND " + pairJoin(read, r)
+	return s.equal(fmt.Sprintf("m%d", read), r.Through.Here, read) + " AND " + s.pairJoin(read, r)
 }
 
 // equal writes that fields of alias equal the linking values of the host.
@@ -350,16 +356,16 @@ func (s *statement) equal(alias string, fields []string, read int) string {
 	r := s.reads[read]
 	terms := make([]string, len(fields))
 	for k, f := range fields {
-		terms[k] = alias + "." + quote(f) + " = h." + s.linkName(r.Parent, r.Here[k])
+		terms[k] = alias + "." + s.quote(f) + " = h." + s.linkName(r.Parent, r.Here[k])
 	}
 	return strings.Join(terms, " AND ")
 }
 
 // pairJoin writes how a row belongs to its pair.
-func pairJoin(read int, r *store.Read) string {
+func (s *statement) pairJoin(read int, r *store.Read) string {
 	terms := make([]string, len(r.There))
 	for k := range r.There {
-		terms[k] = column("t", read, r.There[k]) + " = " + column("m", read, r.Through.There[k])
+		terms[k] = s.column("t", read, r.There[k]) + " = " + s.column("m", read, r.Through.There[k])
 	}
 	return strings.Join(terms, " AND ")
 }
@@ -370,6 +376,10 @@ func (s *statement) root(w *writer, b *branch, numbered bool) {
 	r := s.reads[b.read]
 	own, where := s.table(b.read), ""
 	var rows string
+	if !s.dialect.ordered() {
+		w.add("(", s.plainRoot(b), ")", fmt.Sprintf(" t%d", b.read))
+		return
+	}
 	switch {
 	case len(r.Keys) > 0 && s.bounded(b.read):
 		sets := s.keySets(b.read)
@@ -377,7 +387,7 @@ func (s *statement) root(w *writer, b *branch, numbered bool) {
 	case len(r.Keys) > 1:
 		own += " JOIN " + s.keySets(b.read) + " ON " + s.keyed(b.read)
 	case len(r.Keys) == 1:
-		where = " AND " + column("t", b.read, r.Columns[r.Keys[0]].Path) + " = ANY (" + s.keyValue(b.read, 0) + ")"
+		where = " AND " + s.column("t", b.read, r.Columns[r.Keys[0]].Path) + " = ANY (" + s.keyValue(b.read, 0) + ")"
 	}
 	if rows == "" {
 		where += s.conditions(b.read)
@@ -387,7 +397,7 @@ func (s *statement) root(w *writer, b *branch, numbered bool) {
 		rows = s.rows(b, own+where)
 	}
 	if numbered {
-		rows = numberedRows(rows)
+		rows = s.numberedRows(rows)
 	}
 	w.add("(", rows, ")", fmt.Sprintf(" t%d", b.read))
 }
@@ -405,29 +415,32 @@ func (s *statement) rows(b *branch, from string) string {
 		rows += fmt.Sprintf(" LIMIT %d", s.bounds[b.read])
 	}
 	if r.Offset {
-		rows += " OFFSET " + s.param(param{read: b.read, what: offsetParam}, "::int8")
+		rows += " OFFSET " + s.one(param{read: b.read, what: offsetParam, kind: store.Int})
 	}
 	if r.Limit {
-		rows = "SELECT q.* FROM (" + rows + ") q LIMIT " + s.param(param{read: b.read, what: limitParam}, "::int8")
+		rows = "SELECT q.* FROM (" + rows + ") q LIMIT " + s.one(param{read: b.read, what: limitParam, kind: store.Int})
 	}
 	return rows
 }
 
 // numberedRows numbers the rows of a SELECT in their order.
-func numberedRows(rows string) string {
-	return "SELECT row_number() OVER () AS " + number + ", q.* FROM (" + rows + ") q"
+func (s *statement) numberedRows(rows string) string {
+	return "SELECT row_number() OVER () AS " + s.quote(number) + ", q.* FROM (" + rows + ") q"
 }
 
 // number is the column of a row's number; no table of a sound mind has one of
 // this name.
-const number = `"#"`
+const number = "#"
+
+// number names the number of a read's row.
+func (s *statement) number(read int) string { return s.column("t", read, number) }
 
 // keyValue writes the values of one key as an array parameter.
 func (s *statement) keyValue(read, k int) string {
 	r := s.reads[read]
 	c := r.Columns[r.Keys[k]]
 	f := s.field(read, c.Path)
-	return s.param(param{read: read, what: keyParam, n: k, field: f, many: true}, arrayCast(f, c.Kind))
+	return s.one(param{read: read, what: keyParam, n: k, field: f, kind: c.Kind, many: true})
 }
 
 // keySets writes the combinations of key values as a table k.
@@ -444,7 +457,7 @@ func (s *statement) keyed(read int) string {
 	r := s.reads[read]
 	var terms []string
 	for k, c := range r.Keys {
-		terms = append(terms, fmt.Sprintf("%s = k.k%d", column("t", read, r.Columns[c].Path), k))
+		terms = append(terms, fmt.Sprintf("%s = k.k%d", s.column("t", read, r.Columns[c].Path), k))
 	}
 	return strings.Join(terms, " AND ")
 }
@@ -453,7 +466,7 @@ func (s *statement) keyed(read int) string {
 func (s *statement) columnList(b *branch) string {
 	var names []string
 	add := func(path string) {
-		if name := column("t", b.read, path); !slices.Contains(names, name) {
+		if name := s.column("t", b.read, path); !slices.Contains(names, name) {
 			names = append(names, name)
 		}
 	}
@@ -481,10 +494,10 @@ func (s *statement) columnList(b *branch) string {
 	return strings.Join(names, ", ")
 }
 
-// param adds a parameter and returns its text with a cast.
-func (s *statement) param(p param, typ string) string {
+// one adds a parameter and returns its text.
+func (s *statement) one(p param) string {
 	s.params = append(s.params, p)
-	return fmt.Sprintf("$%d%s", len(s.params), typ)
+	return s.dialect.param(len(s.params), &p)
 }
 
 // orderKeys writes the sort keys of a read, each behind separator; the primary
@@ -495,17 +508,7 @@ func (s *statement) orderKeys(read int, separator string) string {
 	var b strings.Builder
 	for _, o := range s.fullOrder(read) {
 		expr, nullable := s.orderValue(fmt.Sprintf("t%d", read), set, o)
-		b.WriteString(separator + expr)
-		if o.Desc {
-			b.WriteString(" DESC")
-		}
-		switch {
-		case !nullable:
-		case o.MissingFirst():
-			b.WriteString(" NULLS FIRST")
-		default:
-			b.WriteString(" NULLS LAST")
-		}
+		b.WriteString(separator + s.dialect.order(expr, o, nullable))
 	}
 	return b.String()
 }
@@ -526,11 +529,11 @@ func (s *statement) fullOrder(read int) []store.Order {
 
 // orderValue writes the value of a sort key, and says whether it may be NULL.
 func (s *statement) orderValue(alias string, set *store.Set, o store.Order) (expr string, nullable bool) {
+	f := s.fieldOf(set, o.Via, o.Path)
 	if len(o.Via) > 0 {
-		return s.via(alias, o.Via, o.Path), true
+		return s.dialect.comparable(s.via(alias, o.Via, o.Path), f), true
 	}
-	f := set.Field(o.Path)
-	return alias + "." + quote(o.Path), f != nil && (f.Nullable || set.What == "view")
+	return s.dialect.comparable(alias+"."+s.quote(o.Path), f), f != nil && (f.Nullable || set.What == "view")
 }
 
 // noBound is the rounded bound from which on a limit is not in the text.

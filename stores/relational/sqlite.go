@@ -1,0 +1,193 @@
+package relational
+
+import (
+	"context"
+	"errors"
+	"net/url"
+	"os"
+	"strconv"
+	"strings"
+
+	"github.com/jmoiron/sqlx"
+	_ "modernc.org/sqlite" // the driver
+
+	"osprey/core/store"
+)
+
+// This file has what is SQLite's own.
+
+// openSQLite makes a pool for a file: sqlite:path/to/file.db, with two slashes
+// before an absolute path or none.
+func openSQLite(c *Config) (*sqlx.DB, error) {
+	path, ok := strings.CutPrefix(c.URL, "sqlite:")
+	path = strings.TrimPrefix(path, "//")
+	if !ok || path == "" {
+		return nil, errors.New("the address is not of the form sqlite:path/to/file.db")
+	}
+	options := url.Values{"_pragma": {"busy_timeout(5000)", "query_only(1)"}, "mode": {"ro"}}
+	db, err := sqlx.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?"+options.Encode())
+	if err != nil {
+		return nil, errors.New("the address cannot be used")
+	}
+	return db, nil
+}
+
+type sqliteDialect struct{}
+
+func (sqliteDialect) ordered() bool { return false }
+func (sqliteDialect) inline() bool  { return false }
+
+func (sqliteDialect) quote(name string) string {
+	return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
+}
+
+func (sqliteDialect) intType() string { return "int" }
+
+func (sqliteDialect) typeOf(t store.Total, f *store.Field) string { return plainType(t, f) }
+
+func (sqliteDialect) null(string) string { return "NULL" }
+
+func (sqliteDialect) sent(expr string, _ *out) string { return expr }
+
+func (sqliteDialect) total(t store.Total, expr string) string { return t.String() + "(" + expr + ")" }
+
+func (d sqliteDialect) param(n int, p *param) string {
+	if p.field != nil && !p.many {
+		return d.comparable(mark(n), &store.Field{Kind: p.kind})
+	}
+	return mark(n)
+}
+
+func (sqliteDialect) anyOf(own, values string) string {
+	return own + " IN (SELECT value FROM json_each(" + values + "))"
+}
+
+func (sqliteDialect) anyOfKeys(own []string, values string) string {
+	parts := make([]string, len(own))
+	for k := range own {
+		parts[k] = "json_extract(value, '$[" + strconv.Itoa(k) + "]')"
+	}
+	return "(" + strings.Join(own, ", ") + ") IN (SELECT " + strings.Join(parts, ", ") + " FROM json_each(" + values + "))"
+}
+
+// comparable writes moments in one form: the file may have any of several.
+func (sqliteDialect) comparable(own string, f *store.Field) string {
+	if f != nil && f.Kind == store.Time {
+		return "strftime('%Y-%m-%d %H:%M:%f', " + own + ")"
+	}
+	return own
+}
+
+func (sqliteDialect) same() string { return " IS " }
+
+func (sqliteDialect) within(op store.Op, own string, value func() string) string {
+	switch op {
+	case store.Contains:
+		return "instr(" + own + ", " + value() + ") > 0"
+	case store.StartsWith:
+		return "substr(" + own + ", 1, length(" + value() + ")) = " + value() + " COLLATE BINARY"
+	}
+	return "(length(" + value() + ") = 0 OR substr(" + own + ", -length(" + value() + ")) = " + value() + " COLLATE BINARY)"
+}
+
+func (sqliteDialect) order(expr string, o store.Order, nullable bool) string {
+	return postgresDialect{}.order(expr, o, nullable)
+}
+
+func (sqliteDialect) readInt(v []byte) (int64, error) { return strconv.ParseInt(string(v), 10, 64) }
+
+func (sqliteDialect) decoder(f *store.Field, w *store.Wanted) decoder { return textDecoder(f, w) }
+
+// sqliteCatalogue reads the file's own tables.
+func sqliteCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) {
+	var columns []struct {
+		Set, What, Name, Type string
+		NotNull               bool `db:"not_null"`
+		Key                   int
+		Hidden                int
+	}
+	if err := db.SelectContext(ctx, &columns, `
+SELECT m.name AS "set", m.type AS what, c.name, c.type, c."notnull" AS not_null, c.pk AS key, c.hidden
+  FROM sqlite_master m, pragma_table_xinfo(m.name) c
+ WHERE m.type IN ('table', 'view') AND m.name NOT LIKE 'sqlite\_%' ESCAPE '\' AND c.hidden <> 1
+ ORDER BY m.name, c.cid`); err != nil {
+		return nil, err
+	}
+	b := newCatalogue()
+	keys := map[string]map[int]string{}
+	for _, c := range columns {
+		f := store.Field{Name: c.Name, Type: strings.ToLower(c.Type), Kind: sqliteKind(c.Type), Computed: c.Hidden > 1,
+			Nullable: !c.NotNull && c.Key == 0 && c.What == "table"}
+		b.field(c.Set, c.What, 0, f)
+		if c.Key > 0 {
+			if keys[c.Set] == nil {
+				keys[c.Set] = map[int]string{}
+			}
+			keys[c.Set][c.Key] = c.Name
+		}
+	}
+	for set, fields := range keys {
+		for n := 1; n <= len(fields); n++ {
+			b.index(set, " primary", true, fields[n])
+		}
+	}
+	var indexes []struct {
+		Set, Name, Field string
+		Unique           bool `db:"is_unique"`
+	}
+	if err := db.SelectContext(ctx, &indexes, `
+SELECT m.name AS "set", i.name, i."unique" AND NOT i.partial AS is_unique, f.name AS field
+  FROM sqlite_master m, pragma_index_list(m.name) i, pragma_index_info(i.name) f
+ WHERE m.type = 'table' AND i.origin <> 'pk' AND NOT EXISTS (SELECT 1 FROM pragma_index_info(i.name) WHERE name IS NULL)
+ ORDER BY m.name, i.seq, f.seqno`); err != nil {
+		return nil, err
+	}
+	for _, i := range indexes {
+		b.index(i.Set, i.Name, i.Unique, i.Field)
+	}
+	return b.finish(), nil
+}
+
+// sqliteKind returns the kind of a declared type: by its name where it is one
+// of SQL's, and by the rules of affinity (section 3.1 of "Datatypes In SQLite").
+func sqliteKind(declared string) store.Kind {
+	name, _, _ := strings.Cut(strings.ToUpper(strings.TrimSpace(declared)), "(")
+	switch name = strings.TrimSpace(name); name {
+	case "BOOLEAN", "BOOL":
+		return store.Bool
+	case "DATE":
+		return store.Date
+	case "DATETIME", "TIMESTAMP", "TIMESTAMPTZ":
+		return store.Time
+	case "TIME":
+		return store.Clock
+	case "DECIMAL", "NUMERIC":
+		return store.Decimal
+	case "UUID":
+		return store.UUID
+	case "JSON", "JSONB":
+		return store.JSON
+	}
+	switch {
+	case strings.Contains(name, "INT"):
+		return store.Int
+	case strings.Contains(name, "CHAR"), strings.Contains(name, "CLOB"), strings.Contains(name, "TEXT"):
+		return store.Text
+	case strings.Contains(name, "BLOB"):
+		return store.Binary
+	case strings.Contains(name, "REAL"), strings.Contains(name, "FLOA"), strings.Contains(name, "DOUB"):
+		return store.Float
+	case name == "":
+		return store.Unknown
+	}
+	return store.Decimal
+}
+
+// missingFile says that the file of a SQLite source is not there.
+func missingFile(c *Config) error {
+	path := strings.TrimPrefix(strings.TrimPrefix(c.URL, "sqlite:"), "//")
+	if _, err := os.Stat(path); err != nil {
+		return &store.Error{Code: store.Down, Msg: "has no file to read", Err: err}
+	}
+	return nil
+}

@@ -1,0 +1,368 @@
+package relational
+
+import (
+	"bytes"
+	"context"
+	"database/sql"
+	"encoding/json"
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+	"time"
+
+	"osprey/core/store"
+)
+
+// This file runs statements over database/sql and reads values in the form of
+// text, for databases whose drivers have no better.
+
+// A template is a statement with places for parameters, in the order of the
+// text.
+type template struct {
+	parts  []string // one more than params
+	params []int    // positions in the form's params
+}
+
+// parameters stand in a statement between these marks until it is run.
+const (
+	markBegin = "\x01"
+	markEnd   = "\x02"
+)
+
+func mark(n int) string { return markBegin + strconv.Itoa(n-1) + markEnd }
+
+func newTemplate(text string) *template {
+	t := &template{}
+	for {
+		before, rest, more := strings.Cut(text, markBegin)
+		t.parts = append(t.parts, before)
+		if !more {
+			return t
+		}
+		number, after, _ := strings.Cut(rest, markEnd)
+		n, err := strconv.Atoi(number)
+		if err != nil {
+			panic("relational: a parameter without a number: " + number)
+		}
+		t.params = append(t.params, n)
+		text = after
+	}
+}
+
+// runText runs a form's statement.
+func (s *Source) runText(ctx context.Context, f *form, in []store.Input, c *collector) error {
+	t := f.template()
+	var text strings.Builder
+	var args []any
+	for i, part := range t.parts {
+		text.WriteString(part)
+		if i == len(t.params) {
+			break
+		}
+		p := &f.params[t.params[i]]
+		if s.dialect.(textDialect).inline() && p.many {
+			args = inlined(&text, args, p, in)
+			continue
+		}
+		text.WriteByte('?')
+		args = append(args, argument(p, in))
+	}
+	c.begin()
+	rows, err := s.db.QueryContext(ctx, text.String(), args...)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	return collect(rows, c)
+}
+
+// A textDialect is one whose values come as text.
+type textDialect interface {
+	plainDialect
+	// inline reports whether many values are parameters of their own; else they
+	// are one, a JSON array.
+	inline() bool
+}
+
+// collect hands the values of rows to a collector as text.
+func collect(rows *sql.Rows, c *collector) error {
+	columns, err := rows.Columns()
+	if err != nil {
+		return err
+	}
+	scanned, into := make([]any, len(columns)), make([]any, len(columns))
+	for i := range into {
+		into[i] = &scanned[i]
+	}
+	values := make([][]byte, len(columns))
+	var buf []byte
+	ends := make([]int, len(columns))
+	for rows.Next() {
+		if err := rows.Scan(into...); err != nil {
+			return err
+		}
+		buf = buf[:0]
+		for i, v := range scanned {
+			buf = appendScanned(buf, v)
+			ends[i] = len(buf)
+		}
+		start := 0
+		for i, v := range scanned {
+			values[i] = buf[start:ends[i]:ends[i]]
+			if v == nil {
+				values[i] = nil
+			}
+			start = ends[i]
+		}
+		if err := c.row(values); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// appendScanned appends a value of a driver as text.
+func appendScanned(buf []byte, v any) []byte {
+	switch v := v.(type) {
+	case int64:
+		return strconv.AppendInt(buf, v, 10)
+	case float64:
+		return strconv.AppendFloat(buf, v, 'g', -1, 64)
+	case bool:
+		return strconv.AppendBool(buf, v)
+	case []byte:
+		return append(buf, v...)
+	case string:
+		return append(buf, v...)
+	case time.Time:
+		return v.UTC().AppendFormat(buf, momentForm)
+	}
+	return buf
+}
+
+// momentForm is how moments are given, and mostly come.
+const momentForm = "2006-01-02 15:04:05.999999"
+
+// argument returns the value of a parameter.
+func argument(p *param, in []store.Input) any {
+	switch p.what {
+	case limitParam:
+		return in[p.read].Limit
+	case offsetParam:
+		return in[p.read].Offset
+	case keysParam:
+		return asJSON(in[p.read].Keys)
+	}
+	c := valuesOf(p, in)
+	if p.many {
+		return asJSON([]store.Column{*c})
+	}
+	for row := range c.Len() {
+		if !c.Null[row] {
+			return valueAt(c, row)
+		}
+	}
+	return nil
+}
+
+func valuesOf(p *param, in []store.Input) *store.Column {
+	if p.what == keyParam {
+		return &in[p.read].Keys[p.n]
+	}
+	return &in[p.read].Where[p.n]
+}
+
+// valueAt returns a value as a driver takes it.
+func valueAt(c *store.Column, row int) any {
+	switch c.Kind {
+	case store.Int, store.Bool:
+		return c.Ints[row]
+	case store.Float:
+		return c.Floats[row]
+	case store.Time:
+		return time.UnixMicro(c.Ints[row]).UTC().Format(momentForm)
+	case store.Date:
+		return store.FormatDate(c.Ints[row])
+	case store.Clock:
+		return string(store.AppendClock(nil, c.Ints[row]))
+	case store.Binary:
+		return bytes.Clone(c.At(row))
+	}
+	return string(c.At(row))
+}
+
+// asJSON returns values as a JSON array; combinations as arrays in it.
+func asJSON(columns []store.Column) string {
+	list := []any{}
+	for row := range columns[0].Len() {
+		var one []any
+		for i := range columns {
+			if columns[i].Null[row] {
+				one = nil
+				break
+			}
+			v := valueAt(&columns[i], row)
+			if f, ok := v.(float64); ok && (math.IsNaN(f) || math.IsInf(f, 0)) {
+				one = nil
+				break
+			}
+			one = append(one, v)
+		}
+		switch {
+		case one == nil:
+		case len(columns) == 1:
+			list = append(list, one[0])
+		default:
+			list = append(list, one)
+		}
+	}
+	text, err := json.Marshal(list)
+	if err != nil {
+		return "[]"
+	}
+	return string(text)
+}
+
+// inlined writes a parameter for each of many values.
+func inlined(text *strings.Builder, args []any, p *param, in []store.Input) []any {
+	columns := in[p.read].Keys
+	if p.what != keysParam {
+		columns = []store.Column{*valuesOf(p, in)}
+	}
+	first := len(args)
+	for row := range columns[0].Len() {
+		if columns[0].Null[row] {
+			continue
+		}
+		if len(args) > first {
+			text.WriteString(", ")
+		}
+		switch {
+		case len(columns) == 1:
+			text.WriteByte('?')
+		default:
+			text.WriteString("(?" + strings.Repeat(", ?", len(columns)-1) + ")")
+		}
+		for i := range columns {
+			args = append(args, valueAt(&columns[i], row))
+		}
+	}
+	if len(args) == first { // a list must hold something, and nothing equals NULL
+		null := "NULL"
+		if p.what == keysParam {
+			null = "(NULL" + strings.Repeat(", NULL", len(columns)-1) + ")"
+		}
+		text.WriteString(null)
+	}
+	return args
+}
+
+// textDecoder returns how the values of a column are read from text. What does
+// not fit is bad at its place only, since not every database holds its columns
+// to their types.
+func textDecoder(f *store.Field, w *store.Wanted) decoder {
+	kind := w.Kind
+	if w.Total == store.NoTotal && f != nil {
+		kind = f.Kind
+	}
+	if kind == store.JSON {
+		return func(c *store.Column, v []byte) error {
+			if !json.Valid(v) {
+				c.AppendBad("the stored value is not JSON")
+				return nil
+			}
+			if w.Kind == store.JSON {
+				c.AppendBytes(v)
+				return nil
+			}
+			d := json.NewDecoder(bytes.NewReader(v))
+			d.UseNumber()
+			var value any
+			if err := d.Decode(&value); err != nil {
+				return err
+			}
+			c.AppendJSON(w, value)
+			return nil
+		}
+	}
+	return func(c *store.Column, v []byte) error {
+		if why := appendText(c, kind, v); why != "" {
+			c.AppendBad(why)
+		}
+		return nil
+	}
+}
+
+// appendText appends a value from text, or says why it cannot be.
+func appendText(c *store.Column, kind store.Kind, v []byte) string {
+	text := string(v)
+	switch kind {
+	case store.Int:
+		n, err := strconv.ParseInt(text, 10, 64)
+		if err != nil {
+			return fmt.Sprintf("the stored value %s is no whole number of 64 bits", short(text))
+		}
+		c.AppendInt(n)
+	case store.Float:
+		n, err := strconv.ParseFloat(text, 64)
+		if err != nil {
+			return fmt.Sprintf("the stored value %s is no number", short(text))
+		}
+		c.AppendFloat(n)
+	case store.Bool:
+		b, err := strconv.ParseBool(text)
+		if err != nil {
+			return fmt.Sprintf("the stored value %s is neither true nor false", short(text))
+		}
+		n := int64(0)
+		if b {
+			n = 1
+		}
+		c.AppendInt(n)
+	case store.Time, store.Date, store.Clock:
+		n, ok := parseMoment(kind, text)
+		if !ok {
+			return fmt.Sprintf("the stored value %s is no %s", short(text), kind)
+		}
+		c.AppendInt(n)
+	case store.Decimal:
+		if _, err := strconv.ParseFloat(text, 64); err != nil {
+			return fmt.Sprintf("the stored value %s is no number", short(text))
+		}
+		c.AppendBytes(v)
+	case store.UUID:
+		c.AppendText(strings.ToLower(text))
+	default:
+		c.AppendBytes(v)
+	}
+	return ""
+}
+
+func short(text string) string {
+	if len(text) > 40 {
+		text = text[:40] + "…"
+	}
+	return strconv.Quote(text)
+}
+
+// moments are the forms in which databases write moments.
+var moments = []string{"2006-01-02 15:04:05.999999999", time.RFC3339Nano, "2006-01-02T15:04:05.999999999", "2006-01-02 15:04:05.999999999Z07:00", "2006-01-02 15:04", "2006-01-02"}
+
+func parseMoment(kind store.Kind, text string) (int64, bool) {
+	switch {
+	case kind == store.Date && len(text) > 10:
+		text = text[:10]
+	case kind == store.Clock && len(text) > 19:
+		text = text[11:] // a driver that makes moments of times of day
+	}
+	if n, ok := store.ParseMoment(kind, text); ok || kind != store.Time {
+		return n, ok
+	}
+	for _, form := range moments {
+		if t, err := time.Parse(form, text); err == nil {
+			return t.UnixMicro(), true
+		}
+	}
+	return 0, false
+}
