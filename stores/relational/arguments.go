@@ -22,6 +22,9 @@ type arguments struct {
 
 // of fills in the values of params.
 func (a *arguments) of(params []param, in []store.Input) [][]byte {
+	if a.buf == nil {
+		a.buf = make([]byte, 0, 64) // a part of nothing would be NULL, and an empty text is not
+	}
 	a.buf, a.ends = a.buf[:0], a.ends[:0]
 	for _, p := range params {
 		given := true

@@ -211,7 +211,11 @@ func (s *statement) expression(o out) string {
 	case o.total == store.Count:
 		return "count(*)"
 	case o.total != store.NoTotal:
-		return s.dialect.total(o.total, s.column("t", o.read, o.path))
+		own := s.column("t", o.read, o.path)
+		if o.total == store.Min || o.total == store.Max {
+			own = s.dialect.comparable(own, o.field)
+		}
+		return s.dialect.total(o.total, own)
 	case len(o.via) > 0:
 		return s.via(fmt.Sprintf("t%d", o.read), o.via, o.path)
 	}
