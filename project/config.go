@@ -49,6 +49,7 @@ const defaultPage = 10_000
 type SourceConfig struct {
 	Kind        string               `yaml:"kind"`
 	URL         string               `yaml:"url"`
+	Folder      string               `yaml:"folder"`
 	Naming      string               `yaml:"naming"`
 	Timeout     time.Duration        `yaml:"timeout"`
 	Pool        int                  `yaml:"pool"`
@@ -134,6 +135,7 @@ func readConfig(src *language.Source, getenv func(string) (string, bool)) (*Conf
 			continue
 		}
 		expand("the source "+name, &s.URL)
+		expand("the source "+name, &s.Folder)
 		for header, v := range s.Headers {
 			expand("the source "+name, &v)
 			s.Headers[header] = v

@@ -3,12 +3,15 @@ package project
 import (
 	"context"
 	"fmt"
+	"path/filepath"
+	"strings"
 	"sync"
 
 	"osprey/core/binding"
 	"osprey/core/language"
 	"osprey/core/store"
 	"osprey/stores/document"
+	"osprey/stores/files"
 	"osprey/stores/relational"
 	"osprey/stores/rest"
 )
@@ -34,7 +37,8 @@ var kinds = map[string]func(*SourceConfig) (store.Source, error){
 	"mongodb": func(c *SourceConfig) (store.Source, error) {
 		return opened(document.Open(document.Config{URL: c.URL, Pool: c.Pool, Timeout: c.Timeout, Sample: c.Sample}))
 	},
-	"rest": openREST,
+	"rest":  openREST,
+	"files": openFiles,
 }
 
 // relationalKinds are the kinds whose stores look at related records of their
@@ -51,6 +55,14 @@ func opened[S store.Source](s S, err error) (store.Source, error) {
 
 func openRelational(c *SourceConfig) (store.Source, error) {
 	return opened(relational.Open(relational.Config{Kind: c.Kind, URL: c.URL, Pool: c.Pool, Timeout: c.Timeout}))
+}
+
+func openFiles(c *SourceConfig) (store.Source, error) {
+	maxBytes, err := size(c.MaxAnswer, 0)
+	if err != nil {
+		return nil, err
+	}
+	return opened(files.Open(files.Config{Folder: c.Folder, MaxBytes: maxBytes}))
 }
 
 func openREST(c *SourceConfig) (store.Source, error) {
@@ -90,7 +102,7 @@ func openSources(config *Config, src *language.Source) (map[string]*Source, lang
 				Fix = "kinds are " + language.OneOf(sortedNames(kinds))
 			continue
 		}
-		s, err := open(c)
+		s, err := open(within(filepath.Dir(src.Name), c))
 		if err != nil {
 			problems.Add(ruleConfig, pos, "the source %s cannot be opened: %v", name, err)
 			continue
@@ -98,6 +110,21 @@ func openSources(config *Config, src *language.Source) (map[string]*Source, lang
 		sources[name] = &Source{Name: name, Kind: c.Kind, Store: s, naming: binding.Naming(c.Naming)}
 	}
 	return sources, problems
+}
+
+// within returns the configuration with its paths relative to the project's
+// folder.
+func within(dir string, c *SourceConfig) *SourceConfig {
+	own := *c
+	if c.Kind == "files" && c.Folder != "" && !filepath.IsAbs(c.Folder) {
+		own.Folder = filepath.Join(dir, c.Folder)
+	}
+	if path, ok := strings.CutPrefix(c.URL, "sqlite:"); ok && c.Kind == relational.SQLite {
+		if path = strings.TrimPrefix(path, "//"); path != "" && !filepath.IsAbs(path) {
+			own.URL = "sqlite:" + filepath.Join(dir, path)
+		}
+	}
+	return &own
 }
 
 // readCatalogue asks the store for its catalogue.

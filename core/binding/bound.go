@@ -130,6 +130,7 @@ type Sorts map[string]*SortKey
 // A SortKey is a field to sort by, or leads to such fields.
 type SortKey struct {
 	Path  string
+	Kind  store.Kind
 	Link  *store.Link // to the one related record that Inner is of
 	Inner Sorts       // nil for a field
 }
@@ -148,6 +149,8 @@ type Total struct {
 	Path  string // of all but Count
 	Codec Codec
 	Kind  store.Kind // how it is read
+	// Values is the kind of the values that it is made of.
+	Values store.Kind
 }
 
 // A Filter is how the fields of a filter's input object are understood.

@@ -113,17 +113,13 @@ func (b *binder) total(f *schema.Field, d *language.Directive, target *Records) 
 			b.fail(ruleTotal, d.Pos, f.Coordinate(), "write a field for each", msgSeveralTotals, f.Coordinate())
 			return nil
 		}
-		path, ok := b.leafPath(target, name)
+		path, kind, ok := b.leafPath(target, name)
 		if !ok {
 			b.fail(ruleTotal, d.Pos, f.Coordinate(), "", msgTotalNoField, f.Coordinate(), name, target.Type, language.DidYouMean(name, leafNames(target.Type)))
 			return nil
 		}
 		info := b.mustExist(target, path, d.Pos, f.Coordinate(), "the total of "+f.Coordinate())
-		kind := store.Unknown
-		if info != nil {
-			kind = info.Kind
-		}
-		t.Of, t.Path = c.of, path
+		t.Of, t.Path, t.Values = c.of, path, kind
 		if t.Kind = totalKind(c.of, kind); t.Kind == store.Unknown && info != nil {
 			b.fail(ruleTotal, d.Pos, f.Coordinate(), "", msgTotalNotOf, c.name, target.Set, path, info.Type)
 			return nil

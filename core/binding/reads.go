@@ -138,7 +138,7 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 	if d != nil {
 		arg.Path, pos = text(d, "path"), d.Pos
 	} else {
-		path, ok := b.leafPath(target, a.Name)
+		path, _, ok := b.leafPath(target, a.Name)
 		if !ok {
 			b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out, or say with @at(path: \"…\") which stored field it narrows", msgNothingUsesArgumentNo, a.Name, f.Coordinate(), target.Type, language.DidYouMean(a.Name, leafNames(target.Type)))
 			return false

@@ -76,7 +76,7 @@ func (b *binder) sortKey(f *schema.Input, p filterPlace) *SortKey {
 		}
 		return nil
 	}
-	return &SortKey{Path: p.base + path}
+	return &SortKey{Path: p.base + path, Kind: b.leafKind(def, info)}
 }
 
 func isSingleLeaf(f *schema.Field) bool {
@@ -119,23 +119,42 @@ func (b *binder) sorts(list []string, target *Records, pos language.Pos, coordin
 			b.fail(ruleRelated, pos, coordinate, "", msgSortKeyNotField, item)
 			continue
 		}
-		path, ok := b.leafPath(target, words[0])
+		path, kind, ok := b.leafPath(target, words[0])
 		if !ok {
 			b.fail(ruleRelated, pos, coordinate, "", msgSortedNoFieldColumn, coordinate, words[0], target.Type, language.DidYouMean(words[0], leafNames(target.Type)))
 			continue
 		}
-		orders = append(orders, store.Order{Path: path, Desc: len(words) == 2 && words[1] == "desc"})
+		orders = append(orders, store.Order{Path: path, Kind: kind, Desc: len(words) == 2 && words[1] == "desc"})
 	}
 	return orders
 }
 
-// leafPath returns the stored path of a leaf field of the target.
-func (b *binder) leafPath(target *Records, name string) (string, bool) {
+// leafPath returns the stored path of a leaf field of the target, and the kind
+// of its values.
+func (b *binder) leafPath(target *Records, name string) (path string, kind store.Kind, ok bool) {
 	f := fieldOf(b.bound.Schema, target.Type, name)
 	if f == nil || !isSingleLeaf(f) {
-		return "", false
+		return "", store.Unknown, false
 	}
-	return b.pathOf(place{records: target, source: target.Source}, f), true
+	path = b.pathOf(place{records: target, source: target.Source}, f)
+	var info *store.Field
+	if target.Info != nil {
+		info = target.Info.Field(path)
+	}
+	return path, b.leafKind(f, info), true
+}
+
+// leafKind returns how the values of a field are held: as the store says, or
+// where it does not, as the field's type wants it.
+func (b *binder) leafKind(f *schema.Field, info *store.Field) store.Kind {
+	if info != nil && info.Kind != store.Unknown {
+		return info.Kind
+	}
+	if f == nil {
+		return store.Text
+	}
+	kind, _, _ := fit(schema.NamedOf(f.Type), store.Unknown)
+	return kind
 }
 
 func objectsOf(s *schema.Schema, t schema.Named) []schema.Named {

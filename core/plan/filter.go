@@ -293,6 +293,9 @@ func conditionText(c *store.Condition, args []*Arg) string {
 		for _, at := range a.Within {
 			text += fmt.Sprintf(".%v", at)
 		}
+		if a.Day == DayEnds {
+			text += " + 1 day"
+		}
 		return text
 	}
 	list := func(separator string) string {

@@ -94,6 +94,6 @@ func (b *builder) total(f *Field, node *stepNode, t *binding.Total) {
 	case t.Of == store.Count:
 		f.Column = -1
 	default:
-		f.Column = node.rows.column(store.Wanted{Path: t.Path, Kind: kindOf(node.rows.node.records.Info, t.Path)})
+		f.Column = node.rows.column(store.Wanted{Path: t.Path, Kind: t.Values})
 	}
 }

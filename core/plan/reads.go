@@ -168,6 +168,9 @@ func (n *readNode) order(r *rows, o store.Order) Order {
 
 // kindOf returns the kind of a sort key's values.
 func (n *readNode) kindOf(o store.Order) store.Kind {
+	if o.Kind != store.Unknown {
+		return o.Kind
+	}
 	if len(o.Via) == 0 {
 		return kindOf(n.records.Info, o.Path)
 	}
@@ -349,7 +352,7 @@ func (b *builder) innerStep(parent, inner *rows, use arguments) *Step {
 		}
 	}
 	for _, o := range use.sort {
-		s.Sort = append(s.Sort, Order{column(o.Path, store.Text), o})
+		s.Sort = append(s.Sort, Order{column(o.Path, o.Kind), o})
 	}
 	return s
 }
@@ -484,7 +487,7 @@ func (b *builder) sortBy(arg *Arg, a *binding.Arg, use *arguments) []store.Order
 			if key.Inner == nil {
 				direction, _ := fields[0].Value.(schema.Symbol)
 				order := binding.Directions[direction]
-				order.Path, order.Via = key.Path, via
+				order.Path, order.Kind, order.Via = key.Path, key.Kind, via
 				orders = append(orders, order)
 				break
 			}

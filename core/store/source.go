@@ -127,6 +127,7 @@ type Wanted struct {
 // Equal rows keep an order that does not change from one request to the next.
 type Order struct {
 	Path   string
+	Kind   Kind // of the values, where they are looked at here
 	Desc   bool
 	Turned bool
 	// Via leads, over records of which each has at most one, to the record that

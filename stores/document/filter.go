@@ -3,6 +3,7 @@ package document
 import (
 	"regexp"
 	"slices"
+	"strings"
 
 	"go.mongodb.org/mongo-driver/v2/bson"
 
@@ -101,7 +102,7 @@ func (r *request) condition(c *store.Condition, in *store.Input, negated bool) b
 		var test any = bson.D{{Key: comparison[c.Op], Value: v}}
 		if comparison[c.Op] == "" {
 			text, ok := v.(string)
-			if !ok {
+			if !ok || strings.ContainsRune(text, 0) { // which no pattern can hold
 				continue
 			}
 			test = bson.Regex{Pattern: pattern(c.Op, text)}

@@ -31,7 +31,9 @@ func newLocalSort(read *store.Read, set *store.Set) *localSort {
 	s := &localSort{by: read.Sort, values: make([]store.Column, len(read.Sort))}
 	for i, o := range read.Sort {
 		s.values[i].Kind = store.Text
-		if f := set.Field(o.Path); f != nil && f.Kind != store.Unknown && f.Kind != store.List {
+		if o.Kind != store.Unknown {
+			s.values[i].Kind = o.Kind
+		} else if f := set.Field(o.Path); f != nil && f.Kind != store.Unknown && f.Kind != store.List {
 			s.values[i].Kind = f.Kind
 		}
 	}

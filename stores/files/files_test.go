@@ -1,0 +1,149 @@
+package files_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"osprey/core/store"
+	"osprey/stores/conform"
+	"osprey/stores/files"
+)
+
+// write writes the suite's data in a form.
+func write(t *testing.T, dir, form string) {
+	t.Helper()
+	for set, records := range conform.Data() {
+		var b bytes.Buffer
+		switch form {
+		case "json":
+			b.WriteString(conform.JSON(records))
+		case "jsonl":
+			for _, r := range records {
+				fmt.Fprintf(&b, "%s\n\n", strings.Trim(conform.JSON([]conform.Record{r}), "[]"))
+			}
+		}
+		if err := os.WriteFile(filepath.Join(dir, set+"."+form), b.Bytes(), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+func open(t *testing.T, dir string) *files.Source {
+	t.Helper()
+	s, err := files.Open(files.Config{Folder: dir, MaxBytes: 1 << 20})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s
+}
+
+func TestConform(t *testing.T) {
+	for _, form := range []string{"json", "jsonl"} {
+		t.Run(form, func(t *testing.T) {
+			dir := t.TempDir()
+			write(t, dir, form)
+			conform.Run(t, open(t, dir), 300)
+		})
+	}
+}
+
+func TestCatalogue(t *testing.T) {
+	dir := t.TempDir()
+	put(t, dir, "things.json", `[{"n": 1, "id": "a", "at": {"day": "2026-03-01", "x": 1.5}, "tags": ["a"], "mix": 1, "lines": [{"k": 1}]},
+		{"n": 2, "id": "b", "at": {"day": "2026-03-01", "x": 2}, "mix": "one", "seen": "2026-03-01T08:00:00Z", "lines": []}]`)
+	put(t, dir, "berths.csv", "\xef\xbb\xbfcode,long,open,note\nA1,12.5,true,007\nA2,,false,\n")
+	put(t, dir, "README.md", "not a record set")
+	c, err := open(t, dir).Catalogue(context.Background())
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := map[string]string{}
+	for _, set := range c.Sets {
+		for _, f := range set.Fields {
+			got[set.Name+"."+f.Name] = fmt.Sprintf("%s %v", f.Type, f.Nullable)
+		}
+	}
+	for field, want := range map[string]string{
+		"things.id": "text false", "things.n": "int false", "things.at.day": "date false", "things.at.x": "number false", "things.tags": "list false",
+		"things.mix": "number or text false", "things.seen": "time true", "things.lines.k": "int false",
+		"berths.code": "text false", "berths.long": "number true", "berths.open": "bool false", "berths.note": "text true",
+	} {
+		if got[field] != want {
+			t.Errorf("%s is %q, want %q", field, got[field], want)
+		}
+	}
+	if len(c.Sets) != 2 || fmt.Sprint(c.Sets["things"].Keys) != "[[id] [at.x] [mix] [n]]" {
+		t.Errorf("%d sets, keys %v", len(c.Sets), c.Sets["things"].Keys)
+	}
+}
+
+func put(t *testing.T, dir, name, text string) {
+	t.Helper()
+	if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// TestFailures holds what is told of files that are gone, too large or wrong,
+// and that a changed file is read again.
+func TestFailures(t *testing.T) {
+	dir := t.TempDir()
+	put(t, dir, "a.json", `[{"id": 1}]`)
+	s := open(t, dir)
+	c, err := s.Catalogue(context.Background())
+	if err != nil {
+		t.Fatal(err)
+	}
+	request, err := s.Prepare(c, []*store.Read{{Set: "a", Columns: []store.Wanted{{Path: "id", Kind: store.Int}}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	rows := func() (int, error) {
+		a, err := request.Run(context.Background(), []store.Input{{}})
+		if err != nil {
+			return 0, err
+		}
+		return a.Tables[0].Len, nil
+	}
+	put(t, dir, "a.json", `[{"id": 1}, {"id": 2}]`)
+	if n, err := rows(); n != 2 || err != nil {
+		t.Errorf("a changed file gives %d rows, %v", n, err)
+	}
+	for text, want := range map[string]string{
+		"[{\"id\": 1},\n {\"id\" 2}]": "a.json, line 2",
+		`[1]`:                         "item 1 is no object",
+		`{"id": 1}`:                   "not as its name says",
+		strings.Repeat(" ", 2<<20):    "more than 1048576 bytes",
+	} {
+		put(t, dir, "a.json", text)
+		os.Chtimes(filepath.Join(dir, "a.json"), time.Now(), time.Now().Add(time.Duration(len(text))*time.Second))
+		var own *store.Error
+		if _, err := rows(); !errors.As(err, &own) || own.Code != store.BadAnswer || !strings.Contains(own.Msg, want) || strings.Contains(own.Msg, dir) {
+			t.Errorf("%.20s gives %v, want %q", text, err, want)
+		}
+	}
+	os.Remove(filepath.Join(dir, "a.json"))
+	var own *store.Error
+	if _, err := rows(); !errors.As(err, &own) || own.Code != store.Down {
+		t.Errorf("a file that is gone gives %v", err)
+	}
+	put(t, dir, "b.json", "[]")
+	put(t, dir, "b.csv", "id\n")
+	if err := s.Ping(context.Background()); err == nil || !strings.Contains(err.Error(), "two files of the name b") {
+		t.Errorf("two files of a name: %v", err)
+	}
+	if _, err := files.Open(files.Config{}); err == nil {
+		t.Errorf("a source without a folder is opened")
+	}
+	if text, err := json.Marshal(c.Names()); err != nil || string(text) != `["a"]` {
+		t.Errorf("the sets are %s", text)
+	}
+}
