@@ -1,0 +1,58 @@
+package main
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"github.com/urfave/cli/v3"
+)
+
+// starter is the project that "osprey new" makes.
+//
+//go:embed starter
+var starter embed.FS
+
+// newCommand returns "osprey new": a project on sample files.
+func newCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "new",
+		Usage:     "make a project that runs at once on sample files, no store needed",
+		ArgsUsage: "DIR",
+		Description: "Writes a configuration, types, an operation and sample data into a new folder. The\n" +
+			"files are record sets, so the project answers with nothing else installed; put your\n" +
+			"own stores in their place when you like.\n\n" +
+			"Example:\n   osprey new port\n   osprey ask --project port -f port/operations/InPort.graphql --calls",
+		OnUsageError: usageError,
+		Action:       runNew,
+	}
+}
+
+func runNew(_ context.Context, c *cli.Command) error {
+	if c.Args().Len() != 1 {
+		return wrongUse("say which folder to make: osprey new DIR")
+	}
+	dir := c.Args().First()
+	switch entries, err := os.ReadDir(dir); {
+	case err == nil && len(entries) > 0:
+		return wrongUse("%s is not empty; nothing was written", dir)
+	case err != nil && !errors.Is(err, fs.ErrNotExist):
+		return wrongUse("%s cannot be used: %v", dir, err)
+	}
+	files, err := fs.Sub(starter, "starter")
+	if err != nil {
+		return err
+	}
+	if err := os.CopyFS(dir, files); err != nil {
+		return fmt.Errorf("the project cannot be written: %w", err)
+	}
+	operation := filepath.Join(dir, "operations", "InPort.graphql")
+	fmt.Fprintf(c.Root().Writer, "%s is a project on sample files: osprey.yaml, schema/, operations/ and data/.\n\n"+
+		"Ask it, with nothing else running:\n   osprey ask --project %s -f %s --calls\n\n"+
+		"Serve it, with its console:\n   osprey start %s\n", dir, dir, operation, dir)
+	return nil
+}
