@@ -58,18 +58,39 @@ type SourceConfig struct {
 	MaxAnswer   string               `yaml:"maxAnswer"`
 	Headers     map[string]string    `yaml:"headers"`
 	Forward     []string             `yaml:"forward"`
+	Retries     *int                 `yaml:"retries"` // how often a failed request is made again
+	Format      string               `yaml:"format"`  // json, which is the default, or jsonapi
 	Sets        map[string]SetConfig `yaml:"sets"`
 }
 
 // SetConfig is one resource of a REST source.
 type SetConfig struct {
-	Key    Strings       `yaml:"key"`
-	Fields yaml.MapSlice `yaml:"fields"`
-	Reads  []struct {
-		Get  string `yaml:"get"`
-		Many string `yaml:"many"`
-		Pick string `yaml:"pick"`
-	} `yaml:"reads"`
+	Key     Strings           `yaml:"key"`
+	Fields  yaml.MapSlice     `yaml:"fields"`
+	Related map[string]string `yaml:"related"` // of JSON:API: the sets that relationships lead to
+	Reads   []ReadConfig      `yaml:"reads"`
+}
+
+// ReadConfig is one way to read a resource.
+type ReadConfig struct {
+	Get      string            `yaml:"get"`
+	Many     string            `yaml:"many"`
+	Pick     string            `yaml:"pick"`
+	MaxKeys  int               `yaml:"maxKeys"`
+	Takes    map[string]string `yaml:"takes"` // comparisons by variable, such as "at atLeast"
+	Sort     string            `yaml:"sort"`
+	SortKeys map[string]string `yaml:"sortKeys"` // how the service names an order such as "at desc"
+	Limit    string            `yaml:"limit"`
+	Offset   string            `yaml:"offset"`
+	Pages    *struct {
+		Link   bool   `yaml:"link"`
+		Next   string `yaml:"next"`
+		Cursor string `yaml:"cursor"`
+		Number string `yaml:"number"`
+		First  int    `yaml:"first"`
+		Count  string `yaml:"count"`
+		Most   int    `yaml:"most"`
+	} `yaml:"pages"`
 }
 
 // Strings is one string or a list of them.

@@ -70,10 +70,19 @@ func openREST(c *SourceConfig) (store.Source, error) {
 	if err != nil {
 		return nil, err
 	}
-	config := rest.Config{URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: c.Timeout, Concurrency: c.Concurrency, MaxBytes: maxBytes}
+	retries := 0
+	if c.Retries != nil {
+		if retries = *c.Retries; retries == 0 {
+			retries = -1 // none, and not the default
+		}
+	}
+	if c.Format != "" && c.Format != "json" && c.Format != "jsonapi" {
+		return nil, fmt.Errorf("format is %q; there are json and jsonapi", c.Format)
+	}
+	config := rest.Config{Retries: retries, JSONAPI: c.Format == "jsonapi", URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: c.Timeout, Concurrency: c.Concurrency, MaxBytes: maxBytes}
 	for _, name := range sortedNames(c.Sets) {
 		from := c.Sets[name]
-		set := rest.Set{Name: name, Key: from.Key}
+		set := rest.Set{Name: name, Key: from.Key, Related: from.Related}
 		fields, err := restFields(from.Fields)
 		if err != nil {
 			return nil, fmt.Errorf("set %s: %w", name, err)
@@ -82,7 +91,12 @@ func openREST(c *SourceConfig) (store.Source, error) {
 			set.Fields = append(set.Fields, rest.Field{Name: f.name, Kind: f.kind, List: f.list, Nullable: f.nullable})
 		}
 		for _, r := range from.Reads {
-			set.Reads = append(set.Reads, rest.ReadForm{Get: r.Get, Many: r.Many, Pick: r.Pick})
+			form := rest.ReadForm{Get: r.Get, Many: r.Many, Pick: r.Pick, MaxKeys: r.MaxKeys, Takes: r.Takes,
+				Sort: r.Sort, SortKeys: r.SortKeys, Limit: r.Limit, Offset: r.Offset}
+			if p := r.Pages; p != nil {
+				form.Pages = &rest.Pages{Link: p.Link, Next: p.Next, Cursor: p.Cursor, Number: p.Number, First: p.First, Count: p.Count, Most: p.Most}
+			}
+			set.Reads = append(set.Reads, form)
 		}
 		config.Sets = append(config.Sets, set)
 	}
@@ -157,6 +171,8 @@ func (s *Source) bind() *binding.Source {
 	b := &binding.Source{Name: s.Name, Kind: s.Kind, Naming: s.naming, Abilities: s.Store.Abilities()}
 	b.Catalogue, _ = s.known()
 	b.Keys, _ = s.Store.(store.KeyReader)
+	b.Folder, _ = s.Store.(store.Folder)
+	b.Pager, _ = s.Store.(store.Pager)
 	return b
 }
 

@@ -22,7 +22,7 @@ func sources() map[string]*binding.Source {
 	}
 	return map[string]*binding.Source{
 		"registry": {Name: "registry", Kind: "postgres", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
-			Abilities: store.Abilities{Fold: true, Group: store.BySource, Page: store.PagePerKey}},
+			Abilities: store.Abilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey}},
 		"inspections": {Name: "inspections", Kind: "mongodb", Naming: binding.Camel, Catalogue: sampled},
 		"tides":       {Name: "tides", Kind: "rest", Naming: binding.Exact, Catalogue: tides, Keys: oneAtATime{}},
 	}

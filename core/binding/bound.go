@@ -12,7 +12,15 @@ type Source struct {
 	Naming    Naming
 	Abilities store.Abilities
 	Keys      store.KeyReader  // nil if any field can be read by
+	Folder    store.Folder     // nil if what the abilities say holds for all
+	Pager     store.Pager      // nil likewise
 	Catalogue *store.Catalogue // nil if the store did not tell it yet
+}
+
+// Folds reports whether related records of the same source are part of the
+// request for the records of set.
+func (s *Source) Folds(set string, f *Field) bool {
+	return s.Abilities.Fold && f.Target.Source == s && (s.Folder == nil || f.Through == nil && s.Folder.CanFold(set, f.Here, f.Target.Set, f.There))
 }
 
 // A Bound schema tells where the value of each field is.

@@ -189,6 +189,6 @@ func (b *binder) totalField(p place, f *schema.Field, d *language.Directive) *Fi
 		return nil
 	}
 	b.arguments(f, bound)
-	b.keyReader(f, d.Pos, bound, bound.There)
+	b.keyReader(p.records, f, d.Pos, bound, bound.There)
 	return bound
 }

@@ -39,7 +39,7 @@ func (b *binder) reads(root *schema.Object) {
 		}
 		b.arguments(f, bound)
 		b.checkOne(f, bound)
-		b.keyReader(f, d.Pos, bound, nil)
+		b.keyReader(nil, f, d.Pos, bound, nil)
 		b.bound.roots[f] = bound
 	}
 }

@@ -21,7 +21,7 @@ func (b *binder) related(p place, f *schema.Field, d *language.Directive) *Field
 		b.page(f, bound)
 	}
 	b.arguments(f, bound)
-	b.keyReader(f, d.Pos, bound, bound.There)
+	b.keyReader(p.records, f, d.Pos, bound, bound.There)
 	return bound
 }
 
@@ -120,7 +120,7 @@ func (b *binder) through(p place, f *schema.Field, d *language.Directive, bound 
 		}
 	}
 	coordinate := f.Coordinate()
-	if p.source != bound.Target.Source || !p.source.Abilities.Fold {
+	if p.source != bound.Target.Source || !p.source.Abilities.Link {
 		b.fail(ruleNotYet, d.Pos, coordinate, "keep the pairs in the store of both types", msgGoesThroughVersionOsprey, coordinate, t.Set)
 		return false
 	}
@@ -187,9 +187,10 @@ func (b *binder) cardinality(p place, f *schema.Field, d *language.Directive, bo
 	}
 }
 
-// keyReader checks that the target can be read by these fields at all.
-func (b *binder) keyReader(f *schema.Field, pos language.Pos, bound *Field, keys []string) {
-	if bound.Target.Source.Keys == nil {
+// keyReader checks that the target can be read by these fields at all, from the
+// records own, which are nil for a root field.
+func (b *binder) keyReader(own *Records, f *schema.Field, pos language.Pos, bound *Field, keys []string) {
+	if bound.Target.Source.Keys == nil || own != nil && own.Source.Folds(own.Set, bound) {
 		return
 	}
 	var where []string

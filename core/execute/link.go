@@ -221,6 +221,9 @@ func (r *run) page(s *plan.Step, l *link) error {
 	if s.Limit == nil && s.Offset == nil {
 		return nil
 	}
+	if s.Folded {
+		l.end = slices.Clone(l.end) // which is where the next begins, and is cut now
+	}
 	limit, offset := int64(math.MaxInt32), int64(0)
 	var err error
 	if s.Limit != nil {

@@ -40,7 +40,7 @@ func (b *builder) readFor(r *rows, name string, bound *binding.Field, use argume
 	switch {
 	case r == nil:
 		n.rows = b.rootRead(step, bound, use)
-	case source.Abilities.Fold && r.node.source == source && !r.nested:
+	case !r.nested && r.node.source == source && source.Folds(r.node.records.Set, bound):
 		n.rows = b.foldedRead(r, step, bound, use)
 	default:
 		n.rows = b.keyedRead(r, step, bound, use)
@@ -141,7 +141,7 @@ func (n *readNode) page(r *rows, step *Step, use arguments, needs store.Paging) 
 			sort = reversed(sort)
 		}
 	}
-	if n.source.Abilities.Page >= needs {
+	if n.source.Abilities.Page >= needs || needs == store.PageWhole && n.canPage(sort, use) {
 		n.read.Store.Sort = sort
 		n.read.Limit, n.read.Offset = use.limit, use.offset
 		n.read.Store.Limit, n.read.Store.Offset = use.limit != nil, use.offset != nil
@@ -159,6 +159,17 @@ func (n *readNode) page(r *rows, step *Step, use arguments, needs store.Paging) 
 		step.Sort = append(step.Sort, n.order(r, o))
 	}
 	step.Limit, step.Offset, step.Behind, step.Ahead = use.limit, use.offset, use.behind, use.ahead
+}
+
+// canPage reports whether the source pages just this read as a whole, which
+// must be nobody else's.
+func (n *readNode) canPage(sort []store.Order, use arguments) bool {
+	if n.source.Pager == nil || len(n.read.Covers) > 0 || use.pages || len(sort) == 0 && use.limit == nil && use.offset == nil {
+		return false
+	}
+	read := *n.read.Store
+	read.Sort, read.Limit, read.Offset = sort, use.limit != nil, use.offset != nil
+	return n.source.Pager.CanPage(&read)
 }
 
 // order makes a sort key's values a column of the rows.
@@ -205,7 +216,7 @@ func (b *builder) rootRead(step *Step, bound *binding.Field, use arguments) *row
 	if !use.totals {
 		n.page(r, step, use, store.PageWhole)
 	}
-	n.pages = n.pages || n.source.Abilities.Page >= store.PageWhole
+	n.pages = n.pages || n.source.Abilities.Page >= store.PageWhole || n.read.Store.Limit || n.read.Store.Offset
 	return r
 }
 

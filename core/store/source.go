@@ -39,6 +39,21 @@ type Abilities struct {
 	Group Grouping // which reads of a wave are one request
 	Page  Paging   // what sorting and paging it does
 	Total bool     // it makes totals
+	Link  bool     // its conditions and sort keys can look at related records
+}
+
+// A Folder is a Source that folds some relationships only.
+type Folder interface {
+	// CanFold reports whether the records of the set that there leads to can be
+	// part of the request for the records of set.
+	CanFold(set string, here []string, related string, there []string) bool
+}
+
+// A Pager is a Source that sorts and pages some reads as a whole.
+type Pager interface {
+	// CanPage reports whether it does all that a read without keys asks: its
+	// conditions, its order, its limit and its offset.
+	CanPage(read *Read) bool
 }
 
 // Grouping says which reads of one wave are one request.

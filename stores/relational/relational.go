@@ -103,7 +103,7 @@ func openPostgres(c *Config) (*sqlx.DB, error) {
 
 // Abilities says that a database does everything itself.
 func (s *Source) Abilities() store.Abilities {
-	return store.Abilities{Fold: true, Group: store.BySource, Page: store.PagePerKey, Total: true}
+	return store.Abilities{Fold: true, Group: store.BySource, Page: store.PagePerKey, Total: true, Link: true}
 }
 
 // Ping reports whether the database answers.

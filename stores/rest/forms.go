@@ -8,6 +8,8 @@ import (
 
 	"github.com/ohler55/ojg/jp"
 	"github.com/yosida95/uritemplate/v3"
+
+	"osprey/core/store"
 )
 
 // This file implements the choice of a way to read a resource.
@@ -24,21 +26,43 @@ type form struct {
 	needs    []string // variables without which there is no address
 	takes    []string // all variables
 	many     string
+	maxKeys  int
 	pick     jp.Expr // nil for the whole answer
+	tests    []test
+	pages    *pages // nil if an answer is whole
+
+	sort, limit, offset string
+	sortKeys            map[string]string
+}
+
+// A test is a variable that makes a comparison.
+type test struct {
+	variable, path string
+	op             store.Op
+}
+
+// operators are the comparisons that a variable can make.
+var operators = map[string]store.Op{
+	"is": store.Is, "above": store.Above, "atLeast": store.AtLeast, "below": store.Below, "atMost": store.AtMost,
+	"contains": store.Contains, "startsWith": store.StartsWith, "endsWith": store.EndsWith,
 }
 
 // optionalPart matches the expressions of a template that are left out when
 // their variables are: queries (RFC 6570, sections 3.2.8 and 3.2.9).
 var optionalPart = regexp.MustCompile(`\{[?&][^}]*\}`)
 
-func newSet(c Set) (*set, error) {
+func newSet(c Set, jsonAPI bool) (*set, error) {
 	s := &set{Set: c}
 	for _, r := range c.Reads {
 		template, err := uritemplate.New(r.Get)
 		if err != nil {
 			return nil, fmt.Errorf("set %s: %q is not a URI template (RFC 6570): %v", c.Name, r.Get, err)
 		}
-		f := &form{text: r.Get, template: template, takes: template.Varnames(), many: r.Many}
+		f := &form{text: r.Get, template: template, takes: template.Varnames(), many: r.Many, maxKeys: r.MaxKeys,
+			sort: r.Sort, limit: r.Limit, offset: r.Offset, sortKeys: r.SortKeys}
+		if f.maxKeys <= 0 {
+			f.maxKeys = defaultMaxKeys
+		}
 		must, err := uritemplate.New(optionalPart.ReplaceAllString(r.Get, ""))
 		if err != nil {
 			return nil, fmt.Errorf("set %s: %q is not a URI template (RFC 6570): %v", c.Name, r.Get, err)
@@ -52,28 +76,96 @@ func newSet(c Set) (*set, error) {
 				return nil, fmt.Errorf("set %s: %q is not a JSONPath (RFC 9535): %v", c.Name, r.Pick, err)
 			}
 		}
+		if err := f.finish(&r, jsonAPI); err != nil {
+			return nil, fmt.Errorf("set %s: %q: %v", c.Name, r.Get, err)
+		}
 		s.forms = append(s.forms, f)
 	}
 	return s, nil
 }
 
-// choose returns the best way to read by keys under conditions on the fields
-// where: one that takes many keys before one that takes one, and one that
-// takes more of the conditions before one that takes fewer.
-func (s *set) choose(keys, where []string) (*form, error) {
+// defaultMaxKeys is how many keys go into one request: addresses of more than
+// some thousand bytes are refused by many servers.
+const defaultMaxKeys = 100
+
+// finish checks and adds what a form says beyond its template.
+func (f *form) finish(r *ReadForm, jsonAPI bool) error {
+	for _, name := range []string{r.Sort, r.Limit, r.Offset} {
+		if name != "" && !slices.Contains(f.takes, name) {
+			return fmt.Errorf("the template has no variable %q", name)
+		}
+	}
+	for variable, words := range r.Takes {
+		path, op, _ := strings.Cut(words, " ")
+		known, ok := operators[strings.TrimSpace(op)]
+		if !ok || !slices.Contains(f.takes, variable) {
+			return fmt.Errorf("takes: %s: %q is not a variable of the template with a field and one of is, above, atLeast, below, atMost, contains, startsWith, endsWith", variable, words)
+		}
+		f.tests = append(f.tests, test{variable, path, known})
+	}
+	if jsonAPI && r.Pages == nil {
+		r.Pages = &Pages{Next: "$.links.next"}
+	}
+	if r.Pages != nil {
+		var err error
+		if f.pages, err = newPages(r.Pages, f.takes); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// taker returns the variable by which the service is asked a condition, or "".
+func (f *form) taker(c *store.Condition) string {
+	for _, t := range f.tests {
+		if t.path == c.Path && t.op == c.Op && !c.Many {
+			return t.variable
+		}
+	}
+	if c.Op == store.Is && slices.Contains(f.takes, c.Path) && !slices.ContainsFunc(f.tests, func(t test) bool { return t.variable == c.Path }) {
+		return c.Path
+	}
+	return ""
+}
+
+// needsOf flattens the conditions that must all hold.
+func needsOf(where []store.Condition) []*store.Condition {
+	var list []*store.Condition
+	for i := range where {
+		if where[i].Op == store.All {
+			list = append(list, needsOf(where[i].Of)...)
+		} else {
+			list = append(list, &where[i])
+		}
+	}
+	return list
+}
+
+// choose returns the best way to read by keys under conditions: one that takes
+// many keys before one that takes one, and one that takes more of the
+// conditions before one that takes fewer.
+func (s *set) choose(keys []string, where []store.Condition) (*form, error) {
+	needed := needsOf(where)
 	var best *form
 	score := -1
 	for _, f := range s.forms {
-		have := func(name string) bool { return slices.Contains(keys, name) || slices.Contains(where, name) }
-		if slices.ContainsFunc(f.needs, func(n string) bool { return !have(n) }) ||
-			slices.ContainsFunc(keys, func(k string) bool { return !slices.Contains(f.takes, k) }) {
-			continue
-		}
+		given := slices.Clone(keys)
 		n := 0
-		for _, w := range where {
-			if slices.Contains(f.takes, w) {
+		for _, c := range needed {
+			if variable := f.taker(c); variable != "" {
+				given = append(given, variable)
 				n++
 			}
+		}
+		for _, name := range []string{f.sort, f.limit, f.offset} {
+			given = append(given, name)
+		}
+		if f.pages != nil {
+			given = append(given, f.pages.Number, f.pages.Cursor)
+		}
+		if slices.ContainsFunc(f.needs, func(n string) bool { return !slices.Contains(given, n) }) ||
+			slices.ContainsFunc(keys, func(k string) bool { return !slices.Contains(f.takes, k) }) {
+			continue
 		}
 		if len(keys) == 1 && f.many == keys[0] {
 			n += 1000
@@ -101,7 +193,11 @@ func (s *Source) CanRead(name string, keys, where []string) (many bool, err erro
 	if set == nil {
 		return false, fmt.Errorf("there is no set %s", name)
 	}
-	f, err := set.choose(keys, where)
+	conditions := make([]store.Condition, len(where))
+	for i, path := range where {
+		conditions[i].Path = path
+	}
+	f, err := set.choose(keys, conditions)
 	if err != nil {
 		return false, err
 	}

@@ -9,51 +9,79 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"sync"
 
+	"github.com/failsafe-go/failsafe-go/circuitbreaker"
 	"github.com/yosida95/uritemplate/v3"
 	"golang.org/x/sync/errgroup"
 
 	"osprey/core/store"
 )
 
-// Prepare chooses the way to make a read.
+// Prepare chooses the way to make a read; the others are resources of JSON:API
+// that come with its records.
 func (s *Source) Prepare(_ *store.Catalogue, reads []*store.Read) (store.Request, error) {
 	read := reads[0]
 	set := s.sets[read.Set]
 	if set == nil {
 		return nil, &store.Error{Code: store.BadAnswer, Msg: "has no set " + read.Set}
 	}
-	r := &request{source: s, read: read}
+	r := &request{source: s, set: set, reads: reads, read: read}
 	for _, k := range read.Keys {
 		r.keys = append(r.keys, read.Columns[k].Path)
 	}
-	where := equalities(read)
 	var err error
-	if r.form, err = set.choose(r.keys, where); err != nil {
+	if r.form, err = set.choose(r.keys, read.Where); err != nil {
 		return nil, &store.Error{Code: store.BadAnswer, Msg: "cannot be asked this way", Err: err}
 	}
 	r.many = len(r.keys) == 1 && r.form.many == r.keys[0]
+	if s.jsonAPI {
+		r.query = r.sparse()
+	}
 	return r, nil
 }
 
 // A request is one way to read a resource, with a template for its address.
 type request struct {
 	source *Source
-	read   *store.Read
+	set    *set
+	reads  []*store.Read
+	read   *store.Read // the first
 	form   *form
 	keys   []string
 	many   bool
+	query  string // what JSON:API adds to the address
 }
 
-// equalities returns the fields that records must equal given values in.
-func equalities(read *store.Read) []string {
-	var paths []string
-	for _, c := range read.Where {
-		if c.Op == store.Is {
-			paths = append(paths, c.Path)
-		}
+// CanPage reports whether the service itself sorts and cuts what a read wants.
+func (s *Source) CanPage(read *store.Read) bool {
+	set := s.sets[read.Set]
+	if set == nil || len(read.Keys) > 0 {
+		return false
 	}
-	return paths
+	f, err := set.choose(nil, read.Where)
+	if err != nil || read.Limit && f.limit == "" || read.Offset && f.offset == "" {
+		return false
+	}
+	_, sorts := f.order(read.Sort)
+	return sorts && !slices.ContainsFunc(needsOf(read.Where), func(c *store.Condition) bool { return f.taker(c) == "" })
+}
+
+// order returns how the service names an order, and whether it does.
+func (f *form) order(by []store.Order) (string, bool) {
+	var names []string
+	for _, o := range by {
+		key := o.Path
+		if o.Desc {
+			key += " desc"
+		}
+		name, ok := f.sortKeys[key]
+		if !ok || o.Turned {
+			return "", false
+		}
+		names = append(names, name)
+	}
+	return strings.Join(names, ","), len(names) == 0 || f.sort != ""
 }
 
 // Describe gives the template, and what is looked at here since the service
@@ -61,87 +89,132 @@ func equalities(read *store.Read) []string {
 func (r *request) Describe() store.Description {
 	asks := "GET " + r.form.text
 	var here []string
-	for _, c := range r.read.Where {
+	for _, c := range needsOf(r.read.Where) {
+		if r.form.taker(c) != "" {
+			continue
+		}
 		for _, path := range c.Paths(nil) {
-			if (c.Op != store.Is || !slices.Contains(r.form.takes, path)) && !slices.Contains(here, path) {
+			if !slices.Contains(here, path) {
 				here = append(here, path)
 			}
 		}
+	}
+	if names := r.included(); len(names) > 0 {
+		asks += " with " + strings.Join(names, ", ")
+	}
+	if r.many {
+		asks += fmt.Sprintf(", at most %d keys each", r.form.maxKeys)
+	}
+	if r.form.pages != nil {
+		asks += fmt.Sprintf(", at most %d pages", r.form.pages.Most)
 	}
 	if len(here) > 0 {
 		asks += ", filtered here by " + strings.Join(here, ", ")
 	}
 	return store.Description{
-		Asks: asks, Statement: "GET " + r.source.base.Redacted() + r.form.text,
+		Asks: asks, Statement: "GET " + r.source.base.Redacted() + r.form.text + r.query,
 		EachKey: len(r.keys) > 0 && !r.many,
 	}
 }
 
-// Run makes the request, or one for each key.
+// Run makes the request, or one for each key or for each hundred keys.
 func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, error) {
-	input := &in[0]
-	values := uritemplate.Values{}
-	for _, c := range r.read.Where {
-		if c.Op != store.Is {
-			continue
-		}
-		if input.Where[c.Value].Len() == 0 {
-			return &store.Answer{Tables: []*store.Table{store.NewTable(r.read.Columns)}}, nil
-		}
-		if slices.Contains(r.form.takes, c.Path) {
-			values.Set(c.Path, templateValue(&input.Where[c.Value]))
-		}
-	}
-	var asked []uritemplate.Values
-	switch {
-	case len(r.keys) == 0:
-		asked = []uritemplate.Values{values}
-	case r.many:
-		values.Set(r.keys[0], uritemplate.List(texts(&input.Keys[0])...))
-		asked = []uritemplate.Values{values}
-	default:
-		for row := range input.Keys[0].Len() {
-			own := uritemplate.Values{}
-			for name, v := range values {
-				own[name] = v
-			}
-			for k, name := range r.keys {
-				own.Set(name, uritemplate.String(keyText(&input.Keys[k], row)))
-			}
-			asked = append(asked, own)
-		}
-	}
+	ctx, made := counting(ctx)
+	asked, ok := r.asked(&in[0])
 	answers := make([][]any, len(asked))
-	group, inside := errgroup.WithContext(ctx)
-	group.SetLimit(r.source.concurrency)
-	for i := range asked {
-		group.Go(func() (err error) {
-			answers[i], err = r.get(inside, asked[i])
-			return err
-		})
-	}
-	if err := group.Wait(); err != nil {
-		return nil, err
+	d := &document{known: map[ref]map[string]any{}}
+	if ok {
+		group, inside := errgroup.WithContext(context.WithValue(ctx, documentKey{}, d))
+		group.SetLimit(r.source.concurrency)
+		for i := range asked {
+			group.Go(func() (err error) {
+				answers[i], err = r.whole(inside, asked[i])
+				return err
+			})
+		}
+		if err := group.Wait(); err != nil {
+			return nil, err
+		}
 	}
 	t := store.NewTable(r.read.Columns)
+	var kept []any
 	for i, records := range answers {
 		for _, record := range records {
-			r.append(t, record, input, i)
+			if r.append(t, record, &in[0], i) {
+				kept = append(kept, record)
+			}
 		}
 	}
-	return &store.Answer{Tables: []*store.Table{t}, Requests: len(asked)}, nil
+	answer := &store.Answer{Tables: []*store.Table{t}, Requests: int(made.Load())}
+	if len(r.reads) > 1 {
+		if err := r.relate(answer, kept, d, in); err != nil {
+			return nil, err
+		}
+	}
+	return answer, nil
+}
+
+// asked returns the variables of each request; false if nothing can fit.
+func (r *request) asked(input *store.Input) ([]uritemplate.Values, bool) {
+	values := uritemplate.Values{}
+	for _, c := range needsOf(r.read.Where) {
+		if c.Op == store.Is && input.Where[c.Value].Len() == 0 {
+			return nil, false
+		}
+		if variable := r.form.taker(c); variable != "" {
+			values.Set(variable, templateValue(&input.Where[c.Value]))
+		}
+	}
+	if r.form.sort != "" {
+		if order, ok := r.form.order(r.read.Sort); ok && order != "" {
+			values.Set(r.form.sort, uritemplate.String(order))
+		}
+	}
+	if r.read.Limit {
+		values.Set(r.form.limit, uritemplate.String(fmt.Sprint(input.Limit)))
+	}
+	if r.read.Offset {
+		values.Set(r.form.offset, uritemplate.String(fmt.Sprint(input.Offset)))
+	}
+	if p := r.form.pages; p != nil && p.Number != "" {
+		values.Set(p.Number, uritemplate.String(fmt.Sprint(p.First)))
+	}
+	if len(r.keys) == 0 {
+		return []uritemplate.Values{values}, true
+	}
+	var asked []uritemplate.Values
+	own := func() uritemplate.Values {
+		copied := uritemplate.Values{}
+		for name, v := range values {
+			copied[name] = v
+		}
+		asked = append(asked, copied)
+		return copied
+	}
+	if r.many {
+		for keys := range slices.Chunk(texts(&input.Keys[0]), r.form.maxKeys) {
+			own().Set(r.keys[0], uritemplate.List(keys...))
+		}
+		return asked, true
+	}
+	for row := range input.Keys[0].Len() {
+		one := own()
+		for k, name := range r.keys {
+			one.Set(name, uritemplate.String(keyText(&input.Keys[k], row)))
+		}
+	}
+	return asked, true
 }
 
 // append adds a record if it fits the conditions. Where one key was asked for,
 // and the record does not repeat it, the key is known all the same.
-func (r *request) append(t *store.Table, record any, in *store.Input, asked int) {
-	for i := range r.read.Where {
-		c := &r.read.Where[i]
-		if c.Op == store.Is && slices.Contains(r.form.takes, c.Path) && store.JSONPath(record, c.Path) == nil {
+func (r *request) append(t *store.Table, record any, in *store.Input, asked int) bool {
+	for _, c := range needsOf(r.read.Where) {
+		if r.form.taker(c) != "" && store.JSONPath(record, c.Path) == nil {
 			continue // the service was asked for it, and does not repeat it
 		}
 		if !c.Fits(in, store.JSONSubject{Value: record}) {
-			return
+			return false
 		}
 	}
 	t.Len++
@@ -154,6 +227,7 @@ func (r *request) append(t *store.Table, record any, in *store.Input, asked int)
 		}
 		t.Columns[i].AppendJSON(w, v)
 	}
+	return true
 }
 
 func templateValue(c *store.Column) uritemplate.Value {
@@ -186,21 +260,41 @@ func keyText(c *store.Column, row int) string {
 	return strings.TrimSuffix(string(key), "\x00")
 }
 
-// get makes one HTTP request and returns the records in its answer. Nothing at
-// an address (404) is no records.
-func (r *request) get(ctx context.Context, values uritemplate.Values) ([]any, error) {
-	s := r.source
+// expand returns the path with its query for the variables.
+func (r *request) expand(values uritemplate.Values) (string, error) {
 	path, err := r.form.template.Expand(values)
 	if err != nil {
-		return nil, &store.Error{Code: store.BadValue, Msg: "cannot be asked for this value", Err: err}
+		return "", &store.Error{Code: store.BadValue, Msg: "cannot be asked for this value", Err: err}
 	}
+	if r.query == "" {
+		return path, nil
+	}
+	separator := "?"
+	if strings.Contains(path, "?") {
+		separator = "&"
+	}
+	return path + separator + r.query, nil
+}
+
+// got is one page of an answer.
+type got struct {
+	records []any
+	body    any
+	header  http.Header
+}
+
+// get makes one HTTP request and returns the records in its answer. Nothing at
+// an address (404) is no records.
+func (r *request) get(ctx context.Context, address string) (*got, error) {
+	s := r.source
 	ctx, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
-	req, err := s.newRequest(ctx, strings.TrimSuffix(s.base.String(), "/")+path)
+	req, err := s.newRequest(ctx, address)
 	if err != nil {
 		return nil, &store.Error{Code: store.BadValue, Msg: "cannot be asked for this value", Err: err}
 	}
-	res, err := s.client.Do(req)
+	path := req.URL.RequestURI()
+	res, err := s.do(req)
 	if err != nil {
 		return nil, s.failed(ctx, err, path)
 	}
@@ -212,7 +306,7 @@ func (r *request) get(ctx context.Context, values uritemplate.Values) ([]any, er
 	case int64(len(body)) > s.maxBytes:
 		return nil, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("answered more than %d bytes, which is the limit", s.maxBytes), Err: fmt.Errorf("GET %s", path)}
 	case res.StatusCode == http.StatusNotFound:
-		return nil, nil
+		return &got{}, nil
 	case res.StatusCode != http.StatusOK:
 		return nil, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("answered with the status %d", res.StatusCode),
 			Err: fmt.Errorf("GET %s: %s: %s", path, res.Status, s.blank(firstLines(body)))}
@@ -222,11 +316,23 @@ func (r *request) get(ctx context.Context, values uritemplate.Values) ([]any, er
 		return nil, &store.Error{Code: store.BadAnswer, Msg: "answered something that is not JSON",
 			Err: fmt.Errorf("GET %s: %w: %s", path, err, s.blank(firstLines(body)))}
 	}
-	return r.records(answer, path, body)
+	g := &got{body: answer, header: res.Header}
+	if s.jsonAPI {
+		d, _ := ctx.Value(documentKey{}).(*document)
+		g.records, err = d.records(answer)
+	} else {
+		g.records, err = r.records(answer)
+	}
+	if err != nil {
+		return nil, &store.Error{Code: store.BadAnswer, Msg: err.Error(), Err: fmt.Errorf("GET %s: %s", path, s.blank(firstLines(body)))}
+	}
+	return g, nil
 }
 
+var errNoRecords = errors.New("answered something that is not a list of records")
+
 // records picks the records out of an answer.
-func (r *request) records(answer any, path string, body []byte) ([]any, error) {
+func (r *request) records(answer any) ([]any, error) {
 	var list []any
 	switch {
 	case r.form.pick != nil:
@@ -240,8 +346,7 @@ func (r *request) records(answer any, path string, body []byte) ([]any, error) {
 	}
 	for _, record := range list {
 		if _, ok := record.(map[string]any); !ok {
-			return nil, &store.Error{Code: store.BadAnswer, Msg: "answered something that is not a list of records",
-				Err: fmt.Errorf("GET %s: %s", path, r.source.blank(firstLines(body)))}
+			return nil, errNoRecords
 		}
 	}
 	return list, nil
@@ -249,6 +354,9 @@ func (r *request) records(answer any, path string, body []byte) ([]any, error) {
 
 // failed turns an error of the HTTP client into one of the port.
 func (s *Source) failed(ctx context.Context, err error, path string) error {
+	if errors.Is(err, circuitbreaker.ErrOpen) {
+		return &store.Error{Code: store.Down, Msg: fmt.Sprintf("failed %d times in a row and is not asked for %v", breakAfter, breakFor), Err: fmt.Errorf("GET %s: %w", path, err)}
+	}
 	own := store.Fail(ctx, err, "broke off its answer")
 	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
 		own.Code, own.Msg = store.BadAnswer, "broke off its answer"
@@ -260,4 +368,13 @@ func (s *Source) failed(ctx context.Context, err error, path string) error {
 // firstLines returns the beginning of a body for the log.
 func firstLines(body []byte) string {
 	return strings.ToValidUTF8(string(bytes.TrimSpace(body[:min(len(body), 200)])), "?")
+}
+
+// documentKey is the key of a context's [document].
+type documentKey struct{}
+
+// A document is the resources of JSON:API that came with an answer.
+type document struct {
+	mu    sync.Mutex // guards what follows
+	known map[ref]map[string]any
 }

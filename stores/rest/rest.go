@@ -29,6 +29,8 @@ type Config struct {
 	Timeout     time.Duration     // for each request; default [store.DefaultTimeout]
 	Concurrency int               // most requests at once; default 8
 	MaxBytes    int64             // largest answer that is read; default 16 MiB
+	Retries     int               // how often a failed request is made again; default 2, below 0 never
+	JSONAPI     bool              // the service speaks JSON:API 1.1
 	Sets        []Set
 }
 
@@ -38,6 +40,9 @@ type Set struct {
 	Key    []string // the fields that identify a record; may be empty
 	Fields []Field
 	Reads  []ReadForm
+	// Related has, of a resource of JSON:API, the sets that its relationships
+	// lead to; each is also a field, of the related id or ids.
+	Related map[string]string
 }
 
 // A Field is a field of a resource's records.
@@ -53,6 +58,28 @@ type ReadForm struct {
 	Get  string // URI template; its variables are fields of the resource, or parameters
 	Many string // the variable that takes many values; "" if none does
 	Pick string // JSONPath to the records; "" if the answer is a record or a list of them
+
+	MaxKeys int // most keys in one request; default 100
+	// Takes says of further variables which comparison they make: the stored
+	// field and its operator, such as "at atLeast".
+	Takes map[string]string
+	Pages *Pages // nil if an answer is whole
+	// Sort, Limit and Offset are variables by which the service sorts and cuts
+	// what it lists; SortKeys says how it names an order such as "at desc".
+	Sort, Limit, Offset string
+	SortKeys            map[string]string
+}
+
+// Pages says how an answer leads to the next page of it: by one of Link, Next
+// alone, Cursor with Next, and Number.
+type Pages struct {
+	Link   bool   // by the header Link with rel="next" (RFC 8288)
+	Next   string // JSONPath to the address of the next page
+	Cursor string // the variable that takes what Next leads to
+	Number string // the variable that takes the page's number, from First on
+	First  int    // default 1
+	Count  string // JSONPath to the number of pages; "" reads until a page is empty
+	Most   int    // how many pages are read at most; default 20
 }
 
 // A Source is one service.
@@ -64,6 +91,8 @@ type Source struct {
 	timeout     time.Duration
 	concurrency int
 	maxBytes    int64
+	jsonAPI     bool
+	direct      *http.Client // without the cache
 	sets        map[string]*set
 	catalogue   *store.Catalogue
 }
@@ -86,12 +115,14 @@ func Open(c Config) (*Source, error) {
 	s := &Source{
 		base: base, headers: c.Headers, forward: c.Forward, timeout: c.Timeout, concurrency: c.Concurrency, maxBytes: c.MaxBytes,
 		sets: map[string]*set{}, catalogue: &store.Catalogue{Sets: map[string]*store.Set{}},
-		client: &http.Client{Transport: &http.Transport{
-			Proxy: http.ProxyFromEnvironment, MaxIdleConnsPerHost: c.Concurrency, IdleConnTimeout: time.Minute, ForceAttemptHTTP2: true,
-		}},
+		jsonAPI: c.JSONAPI,
 	}
+	s.client, s.direct = clients(&c)
 	for _, config := range c.Sets {
-		set, err := newSet(config)
+		if c.JSONAPI {
+			config = resourceFields(config)
+		}
+		set, err := newSet(config, c.JSONAPI)
 		if err != nil {
 			return nil, err
 		}
@@ -119,8 +150,11 @@ func catalogueOf(c Set) *store.Set {
 // Catalogue returns what the configuration tells.
 func (s *Source) Catalogue(context.Context) (*store.Catalogue, error) { return s.catalogue, nil }
 
-// Abilities says that the engine sorts and cuts.
-func (s *Source) Abilities() store.Abilities { return store.Abilities{Group: store.ByRead} }
+// Abilities says that the engine sorts and cuts, but for what [Source.CanPage]
+// says, and that JSON:API brings related resources along.
+func (s *Source) Abilities() store.Abilities {
+	return store.Abilities{Group: store.ByRead, Fold: s.jsonAPI}
+}
 
 // Ping reports whether something listens at the service's address. It makes no
 // request: a service need not have a resource that costs nothing.
@@ -141,6 +175,7 @@ func (s *Source) Ping(ctx context.Context) error {
 // Close closes idle connections.
 func (s *Source) Close() error {
 	s.client.CloseIdleConnections()
+	s.direct.CloseIdleConnections()
 	return nil
 }
 
@@ -166,6 +201,9 @@ func (s *Source) newRequest(ctx context.Context, address string) (*http.Request,
 		}
 	}
 	req.Header.Set("Accept", "application/json")
+	if s.jsonAPI {
+		req.Header.Set("Accept", jsonAPIType)
+	}
 	for name, v := range s.headers {
 		req.Header.Set(name, v)
 	}

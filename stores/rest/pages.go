@@ -1,0 +1,150 @@
+package rest
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+
+	"github.com/ohler55/ojg/jp"
+	"github.com/yosida95/uritemplate/v3"
+
+	"osprey/core/store"
+)
+
+// This file follows pages.
+
+// pages is a checked [Pages].
+type pages struct {
+	Pages
+	next, count jp.Expr // nil if there is none
+}
+
+func newPages(c *Pages, takes []string) (*pages, error) {
+	p := &pages{Pages: *c}
+	if p.Most <= 0 {
+		p.Most = 20
+	}
+	if p.First == 0 {
+		p.First = 1
+	}
+	var err error
+	for _, path := range []struct {
+		text string
+		to   *jp.Expr
+	}{{p.Next, &p.next}, {p.Count, &p.count}} {
+		if path.text == "" {
+			continue
+		}
+		if *path.to, err = jp.ParseString(path.text); err != nil {
+			return nil, fmt.Errorf("%q is not a JSONPath (RFC 9535): %v", path.text, err)
+		}
+	}
+	for _, name := range []string{p.Cursor, p.Number} {
+		if name != "" && !strings.Contains(" "+strings.Join(takes, " ")+" ", " "+name+" ") {
+			return nil, fmt.Errorf("pages are told by the variable %q, which the template does not have", name)
+		}
+	}
+	if !p.Link && p.next == nil && p.Number == "" || p.Cursor != "" && p.next == nil {
+		return nil, errors.New("pages need one of link, next, cursor with next, and number")
+	}
+	return p, nil
+}
+
+// linkNext matches the address of the next page in a header Link (RFC 8288).
+func linkNext(h http.Header) string {
+	for _, header := range h.Values("Link") {
+		for _, link := range strings.Split(header, ",") {
+			address, params, ok := strings.Cut(link, ">")
+			if !ok {
+				continue
+			}
+			for _, param := range strings.Split(params, ";") {
+				name, value, _ := strings.Cut(strings.TrimSpace(param), "=")
+				if strings.EqualFold(strings.TrimSpace(name), "rel") && strings.EqualFold(strings.Trim(strings.TrimSpace(value), `"`), "next") {
+					return strings.TrimPrefix(strings.TrimSpace(address), "<")
+				}
+			}
+		}
+	}
+	return ""
+}
+
+// whole reads an answer with all its pages.
+func (r *request) whole(ctx context.Context, values uritemplate.Values) ([]any, error) {
+	path, err := r.expand(values)
+	if err != nil {
+		return nil, err
+	}
+	address := strings.TrimSuffix(r.source.base.String(), "/") + path
+	var all []any
+	for page := 1; ; page++ {
+		got, err := r.get(ctx, address)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, got.records...)
+		p := r.form.pages
+		if p == nil {
+			return all, nil
+		}
+		next, err := r.next(p, values, address, got, page)
+		switch {
+		case err != nil || next == "":
+			return all, err
+		case page == p.Most:
+			return nil, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("has more than %d pages of what was asked for, which is the limit; ask for less", p.Most), Err: fmt.Errorf("GET %s", path)}
+		}
+		address = next
+	}
+}
+
+// next returns the address of the next page, or "".
+func (r *request) next(p *pages, values uritemplate.Values, address string, got *got, page int) (string, error) {
+	next := ""
+	switch {
+	case p.Number != "":
+		count, known := int64(0), false
+		if p.count != nil {
+			count, known = toInt(p.count.First(got.body))
+		}
+		if known && int64(page) >= count || !known && len(got.records) == 0 {
+			return "", nil
+		}
+		values.Set(p.Number, uritemplate.String(fmt.Sprint(p.First+page)))
+	case p.Cursor != "":
+		v := p.next.First(got.body)
+		if v == nil || v == "" {
+			return "", nil
+		}
+		values.Set(p.Cursor, uritemplate.String(fmt.Sprint(v)))
+	case p.next != nil:
+		next, _ = p.next.First(got.body).(string)
+	default:
+		next = linkNext(got.header)
+	}
+	if p.Number != "" || p.Cursor != "" {
+		path, err := r.expand(values)
+		return strings.TrimSuffix(r.source.base.String(), "/") + path, err
+	}
+	if next == "" {
+		return "", nil
+	}
+	from, err := url.Parse(address)
+	if err != nil {
+		return "", err
+	}
+	to, err := from.Parse(next)
+	if err != nil || to.Host != r.source.base.Host || to.Scheme != r.source.base.Scheme { // the secrets are this host's
+		return "", &store.Error{Code: store.BadAnswer, Msg: "names a next page that is elsewhere", Err: fmt.Errorf("GET %s: next page %q", from.Path, next)}
+	}
+	return to.String(), nil
+}
+
+func toInt(v any) (int64, bool) {
+	c := store.Column{Kind: store.Int}
+	c.AppendJSON(&store.Wanted{Kind: store.Int}, v)
+	return c.Ints[0], !c.Null[0]
+}
