@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"regexp"
 	"strings"
 
 	"github.com/ohler55/ojg/jp"
@@ -53,19 +54,19 @@ func newPages(c *Pages, takes []string) (*pages, error) {
 	return p, nil
 }
 
-// linkNext matches the address of the next page in a header Link (RFC 8288).
+// aLink matches a link of a header Link, and relNext a parameter of one that
+// says that it leads to the next page: RFC 8288, section 3.
+var (
+	aLink   = regexp.MustCompile(`<([^>]*)>((?:\s*;\s*[^\s=;,]+\s*(?:=\s*(?:"[^"]*"|[^",;\s]*))?)*)`)
+	relNext = regexp.MustCompile(`(?i);\s*rel\s*=\s*(?:"(?:[^"]*\s)?next(?:\s[^"]*)?"|next(?:\s*;|\s*$))`)
+)
+
+// linkNext returns the address of the next page in a header Link, or "".
 func linkNext(h http.Header) string {
 	for _, header := range h.Values("Link") {
-		for _, link := range strings.Split(header, ",") {
-			address, params, ok := strings.Cut(link, ">")
-			if !ok {
-				continue
-			}
-			for _, param := range strings.Split(params, ";") {
-				name, value, _ := strings.Cut(strings.TrimSpace(param), "=")
-				if strings.EqualFold(strings.TrimSpace(name), "rel") && strings.EqualFold(strings.Trim(strings.TrimSpace(value), `"`), "next") {
-					return strings.TrimPrefix(strings.TrimSpace(address), "<")
-				}
+		for _, link := range aLink.FindAllStringSubmatch(header, -1) {
+			if relNext.MatchString(link[2]) {
+				return link[1]
 			}
 		}
 	}
