@@ -25,7 +25,7 @@ type Options struct {
 	// RegistryOnly starts the relational database alone.
 	RegistryOnly bool
 	// Ports of the stores; a zero port is any free one.
-	Registry, Inspections, Tides int
+	Registry, Inspections, Tides, Notices int
 	// Documents is the program that serves documents; "" looks for it beside
 	// the running program and in bin/.
 	Documents string
@@ -34,7 +34,7 @@ type Options struct {
 }
 
 // Addresses are the environment variables that name the stores of the harbour.
-var Addresses = []string{"REGISTRY_URL", "INSPECTIONS_URL", "TIDES_URL"}
+var Addresses = []string{"REGISTRY_URL", "INSPECTIONS_URL", "TIDES_URL", "NOTICES_URL"}
 
 // A Harbour is the stores of the demo, running.
 type Harbour struct {
@@ -42,16 +42,19 @@ type Harbour struct {
 	InspectionsURL string
 	TidesURL       string
 	Tides          *Tides // nil if another service is used
+	NoticesURL     string
+	Notices        *Notices // likewise
 
 	cluster   *Cluster
 	documents *child
 	tides     *http.Server
+	notices   *http.Server
 	lock      *os.File
 }
 
 // Environ returns the variables that lead a project to these stores.
 func (h *Harbour) Environ() map[string]string {
-	return map[string]string{"REGISTRY_URL": h.RegistryURL, "INSPECTIONS_URL": h.InspectionsURL, "TIDES_URL": h.TidesURL}
+	return map[string]string{"REGISTRY_URL": h.RegistryURL, "INSPECTIONS_URL": h.InspectionsURL, "TIDES_URL": h.TidesURL, "NOTICES_URL": h.NoticesURL}
 }
 
 // Start starts the stores whose address is not given by the environment, and
@@ -61,7 +64,7 @@ func Start(ctx context.Context, o Options) (h *Harbour, err error) {
 	if o.Progress == nil {
 		o.Progress = func(string) {}
 	}
-	h = &Harbour{RegistryURL: os.Getenv("REGISTRY_URL"), InspectionsURL: os.Getenv("INSPECTIONS_URL"), TidesURL: os.Getenv("TIDES_URL")}
+	h = &Harbour{RegistryURL: os.Getenv("REGISTRY_URL"), InspectionsURL: os.Getenv("INSPECTIONS_URL"), TidesURL: os.Getenv("TIDES_URL"), NoticesURL: os.Getenv("NOTICES_URL")}
 	defer func() {
 		if err != nil {
 			h.Stop()
@@ -77,7 +80,14 @@ func Start(ctx context.Context, o Options) (h *Harbour, err error) {
 		return h, h.startRegistry(ctx, &o, ownRegistry, data)
 	}
 	if h.TidesURL == "" {
-		if err := h.startTides(&o); err != nil {
+		h.Tides = &Tides{}
+		if h.tides, h.TidesURL, err = standIn(o.Tides, "the tide office's stand-in", h.Tides.Handler()); err != nil {
+			return h, err
+		}
+	}
+	if h.NoticesURL == "" {
+		h.Notices = &Notices{}
+		if h.notices, h.NoticesURL, err = standIn(o.Notices, "the harbour master's stand-in", h.Notices.Handler()); err != nil {
 			return h, err
 		}
 	}
@@ -192,16 +202,16 @@ func documentsProgram(given string) (string, error) {
 	return "", fmt.Errorf("the document server %s is not built; run: make documents", places[0])
 }
 
-func (h *Harbour) startTides(o *Options) error {
-	h.Tides = &Tides{}
-	l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", o.Tides))
+// standIn serves the stand-in of a remote service on a port, or on any free one
+// for zero.
+func standIn(port int, what string, handler http.Handler) (*http.Server, string, error) {
+	l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
 	if err != nil {
-		return taken(o.Tides, "the tide office's stand-in")
+		return nil, "", taken(port, what)
 	}
-	h.tides = &http.Server{Handler: h.Tides.Handler(), ReadHeaderTimeout: 5 * time.Second}
-	go h.tides.Serve(l)
-	h.TidesURL = "http://" + l.Addr().String()
-	return nil
+	s := &http.Server{Handler: handler, ReadHeaderTimeout: 5 * time.Second}
+	go s.Serve(l)
+	return s, "http://" + l.Addr().String(), nil
 }
 
 // freePort returns the port if it is free, or any free one for zero.
@@ -220,8 +230,10 @@ func taken(port int, what string) error {
 
 // Stop ends everything that was started. It may be called more than once.
 func (h *Harbour) Stop() {
-	if h.tides != nil {
-		h.tides.Close()
+	for _, s := range []*http.Server{h.tides, h.notices} {
+		if s != nil {
+			s.Close()
+		}
 	}
 	var wait sync.WaitGroup
 	if h.documents != nil {

@@ -2,6 +2,7 @@ package project
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"osprey/core/plan"
@@ -11,7 +12,7 @@ import (
 type Explanation struct {
 	Operation string    `json:"operation,omitempty"`
 	Requests  int       `json:"requests"`        // store requests, whatever the number of records
-	EachKey   bool      `json:"eachKey"`         // a store takes one key at a time: Requests is a least number
+	Several   bool      `json:"several"`         // a store takes one key at a time, or answers in pages: Requests is a least number
 	Limit     int       `json:"limit,omitempty"` // how many are allowed; 0 if there is no bound
 	Waves     []WaveOut `json:"waves"`
 }
@@ -24,11 +25,15 @@ type WaveOut struct {
 
 // A RequestOut is one store request.
 type RequestOut struct {
+	ID        int       `json:"id"`
+	After     []int     `json:"after,omitempty"` // the requests whose records bring its keys
 	Source    string    `json:"source"`
 	Kind      string    `json:"kind"`
 	Asks      string    `json:"asks"`
 	Statement string    `json:"statement,omitempty"`
 	EachKey   bool      `json:"eachKey,omitempty"` // up to one request for each distinct key
+	MaxKeys   int       `json:"maxKeys,omitempty"` // a request for each so many keys; 0 for all
+	Pages     int       `json:"pages,omitempty"`   // up to so many pages, each a request; 0 for one
 	Problem   string    `json:"problem,omitempty"` // why it cannot be made now
 	Reads     []ReadOut `json:"reads"`
 }
@@ -46,19 +51,18 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 	if faults != nil {
 		return nil, faults
 	}
-	e := &Explanation{Operation: p.Name, Requests: len(p.Fetches), Limit: r.project.Config.Limits.StoreRequests, Waves: []WaveOut{}}
+	e := &Explanation{Operation: p.Name, Requests: len(p.Fetches), Several: p.Several, Limit: r.project.Config.Limits.StoreRequests, Waves: []WaveOut{}}
 	for _, f := range p.Fetches {
 		if len(e.Waves) < f.Wave {
 			e.Waves = append(e.Waves, WaveOut{Wave: f.Wave})
 		}
 		w := &e.Waves[f.Wave-1]
-		out := RequestOut{Source: f.Source, Kind: r.project.Sources[f.Source].Kind}
+		out := RequestOut{ID: f.ID, After: feeders(f), Source: f.Source, Kind: r.project.Sources[f.Source].Kind}
 		if f.Err != nil {
 			out.Problem = fmt.Sprintf("the source %s cannot be asked now; see the service's log", f.Source)
 		} else {
 			d := f.Request.Describe()
-			out.Asks, out.Statement, out.EachKey = d.Asks, d.Statement, d.EachKey
-			e.EachKey = e.EachKey || d.EachKey
+			out.Asks, out.Statement, out.EachKey, out.MaxKeys, out.Pages = d.Asks, d.Statement, d.EachKey, d.MaxKeys, d.Pages
 		}
 		for _, read := range f.Reads {
 			out.Reads = append(out.Reads, ReadOut{Asks: read.String(), Fields: read.Covers, Depth: read.Depth()})
@@ -68,10 +72,38 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 	return e, nil
 }
 
+// feeders returns the fetches whose records bring the keys of a fetch.
+func feeders(f *plan.Fetch) []int {
+	var ids []int
+	for _, r := range f.Reads {
+		for _, feed := range r.Feeds {
+			if id := feed.Rows.Step.Read.Fetch.ID; !slices.Contains(ids, id) {
+				ids = append(ids, id)
+			}
+		}
+	}
+	return ids
+}
+
+// notes says why a request can be several.
+func (r *RequestOut) notes() []string {
+	var notes []string
+	if r.EachKey {
+		notes = append(notes, "one request for each distinct key: the store takes one at a time")
+	}
+	if r.MaxKeys > 0 {
+		notes = append(notes, fmt.Sprintf("one request for every %d distinct keys", r.MaxKeys))
+	}
+	if r.Pages > 0 {
+		notes = append(notes, fmt.Sprintf("page by page, up to %s, each a request", plan.Count(r.Pages, "page")))
+	}
+	return notes
+}
+
 // Summary says on one line what the operation costs.
 func (e *Explanation) Summary() string {
 	least := ""
-	if e.EachKey {
+	if e.Several {
 		least = "at least "
 	}
 	summary := least + plan.Count(e.Requests, "store request") + " in " + plan.Count(len(e.Waves), "wave")
@@ -90,8 +122,8 @@ func (e *Explanation) Text(statements bool) string {
 		fmt.Fprintf(&b, "\nwave %d\n", w.Wave)
 		for _, r := range w.Requests {
 			fmt.Fprintf(&b, "  %s (%s)  %s\n", r.Source, r.Kind, r.Asks)
-			if r.EachKey {
-				b.WriteString("    one request for each distinct key: the store takes one at a time\n")
+			for _, note := range r.notes() {
+				fmt.Fprintf(&b, "    %s\n", note)
 			}
 			if r.Problem != "" {
 				fmt.Fprintf(&b, "    %s\n", r.Problem)

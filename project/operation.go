@@ -121,7 +121,7 @@ func (r *Revision) timed(p *plan.Plan) bool {
 		if timeout <= 0 {
 			timeout = store.DefaultTimeout
 		}
-		if p.Waves > 1 || f.EachKey || timeout > limit {
+		if p.Waves > 1 || f.EachKey || f.Pages > 0 || timeout > limit {
 			return true
 		}
 	}

@@ -22,7 +22,7 @@ func demoCommand() *cli.Command {
 		Description: "Starts a private PostgreSQL cluster, a document server and a stand-in of a remote\n" +
 			"service on loopback, fills them with a made-up harbour, and serves demo/harbour. The\n" +
 			"data is kept for the next start. A store whose address is given by the environment\n" +
-			"(REGISTRY_URL, INSPECTIONS_URL, TIDES_URL) is used as it is, and filled if it is empty.\n\n" +
+			"(REGISTRY_URL, INSPECTIONS_URL, TIDES_URL, NOTICES_URL) is used as it is, and filled if it is empty.\n\n" +
 			"Example:\n   osprey demo\n   osprey demo --port 8420 --fresh",
 		Flags: []cli.Flag{
 			&cli.IntFlag{Name: "port", Value: 7420, Usage: "port of the service; the stores' ports move with it"},
@@ -61,7 +61,7 @@ func runDemo(ctx context.Context, c *cli.Command) error {
 	out := c.Root().ErrWriter
 	h, err := demo.Start(ctx, demo.Options{
 		State: state, Fresh: c.Bool("fresh"), Scale: int(c.Int("scale")),
-		Registry: port + 12, Inspections: port - 3, Tides: port + 21,
+		Registry: port + 12, Inspections: port - 3, Tides: port + 21, Notices: port + 22,
 		Progress: func(what string) { fmt.Fprintf(out, "  … %s\n", what) },
 	})
 	if err != nil {
@@ -79,9 +79,9 @@ func runDemo(ctx context.Context, c *cli.Command) error {
 		if port != 7420 {
 			url = " --url " + address
 		}
-		fmt.Fprintf(out, "  registry     %s\n  inspections  %s\n  tides        %s\n\n"+
+		fmt.Fprintf(out, "  registry     %s\n  inspections  %s\n  tides        %s\n  notices      %s\n\n"+
 			"Try:  bin/osprey ask%s -f demo/harbour/operations/Board.graphql --calls\nStop with Ctrl-C.\n",
-			h.RegistryURL, h.InspectionsURL, h.TidesURL, url)
+			h.RegistryURL, h.InspectionsURL, h.TidesURL, h.NoticesURL, url)
 	})
 }
 

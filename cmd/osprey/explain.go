@@ -19,12 +19,13 @@ func explainCommand() *cli.Command {
 		Usage:     "tell which stores an operation would ask, and what, without running it",
 		ArgsUsage: "[OPERATION]",
 		Description: "Prints the waves of store requests. Their number does not depend on the number of\n" +
-			"records, except where a store takes one key at a time.\n\n" +
+			"records, except where a store takes one key at a time or answers in pages.\n\n" +
 			"Example:\n   osprey explain -f demo/harbour/operations/Board.graphql\n" +
-			"   osprey explain --statements '{ quays { berths { number } } }'",
+			"   osprey explain --statements '{ quays { berths { number } } }'\n" +
+			"   osprey explain --format svg -f demo/harbour/operations/Board.graphql > board.svg",
 		Flags: append(questionFlags(),
 			&cli.BoolFlag{Name: "statements", Usage: "also print what each store is sent"},
-			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"}),
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json, or svg for a drawing"}),
 		OnUsageError: usageError,
 		Action:       explain,
 	}
@@ -32,8 +33,8 @@ func explainCommand() *cli.Command {
 
 func explain(ctx context.Context, c *cli.Command) error {
 	format := c.String("format")
-	if format != "text" && format != "json" {
-		return wrongUse("--format is text or json, found %q", format)
+	if format != "text" && format != "json" && format != "svg" {
+		return wrongUse("--format is text, json or svg, found %q", format)
 	}
 	q, err := readQuestion(c)
 	if err != nil {
@@ -69,6 +70,10 @@ func explain(ctx context.Context, c *cli.Command) error {
 		out.SetIndent("", "  ")
 		out.SetEscapeHTML(false)
 		return out.Encode(e)
+	}
+	if format == "svg" {
+		fmt.Fprint(c.Root().Writer, e.SVG())
+		return nil
 	}
 	fmt.Fprint(c.Root().Writer, e.Text(c.Bool("statements")))
 	return nil

@@ -28,12 +28,12 @@ export interface Answer {
 export interface Explanation {
   operation?: string
   requests: number
-  eachKey: boolean
+  several: boolean
   /** How many store requests are allowed; missing if there is no bound. */
   limit?: number
   waves: {
     wave: number
-    requests: { source: string; kind: string; asks: string; statement?: string; eachKey?: boolean; problem?: string }[]
+    requests: { source: string; kind: string; asks: string; statement?: string; eachKey?: boolean; pages?: number; problem?: string }[]
   }[]
 }
 

@@ -20,7 +20,12 @@ func sources() map[string]*binding.Source {
 	for _, set := range tides.Sets {
 		set.What = "resource"
 	}
+	notices := storetest.Catalogue(storetest.NoticesCatalogue)
+	for _, set := range notices.Sets {
+		set.What = "resource"
+	}
 	return map[string]*binding.Source{
+		"notices":     {Name: "notices", Kind: "rest", Naming: binding.Exact, Catalogue: notices},
 		"registry": {Name: "registry", Kind: "postgres", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
 			Abilities: store.Abilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey}},
 		"inspections": {Name: "inspections", Kind: "mongodb", Naming: binding.Camel, Catalogue: sampled},

@@ -55,7 +55,8 @@ func (b *builder) fetches(prepare Prepare) {
 			}
 			if f.Request, f.Err = prepare(f.Source, reads); f.Err == nil {
 				d := f.Request.Describe()
-				f.Asks, f.EachKey = d.Asks, d.EachKey
+				f.Asks, f.EachKey, f.Pages = d.Asks, d.EachKey, d.Pages
+				b.plan.Several = b.plan.Several || d.EachKey || d.Pages > 0
 			}
 		}
 	}

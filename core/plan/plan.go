@@ -30,6 +30,9 @@ type Plan struct {
 	Data    *Object  // the shape of the answer
 	Fields  []*Field // all fields of Data, by their ID
 	Shape   Shape
+	// Several says that a fetch can take several requests: one for each key, or
+	// one for each page. Their number is then a least number.
+	Several bool
 }
 
 // A Fetch is one store request: the reads that one store answers together.
@@ -41,6 +44,7 @@ type Fetch struct {
 	// Of the request: what it asks, for callers, and whether it is one for each key.
 	Asks    string
 	EachKey bool
+	Pages   int // how many pages are followed at most, each a request; 0 for one
 	// Request is prepared by the source. It is nil if the plan was made without
 	// stores, or if Err says why it could not be prepared.
 	Request store.Request

@@ -37,6 +37,7 @@ func harbour(t *testing.T) *binding.Bound {
 			Abilities: store.Abilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey}},
 		"inspections": {Name: "inspections", Naming: binding.Camel, Catalogue: documents, Abilities: store.Abilities{Group: store.BySet, Page: store.PageWhole}},
 		"tides":       {Name: "tides", Naming: binding.Exact, Catalogue: tides},
+		"notices":     {Name: "notices", Naming: binding.Exact, Catalogue: storetest.Catalogue(storetest.NoticesCatalogue)},
 	})
 	if problems.Failed() {
 		t.Fatal(problems)

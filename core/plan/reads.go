@@ -227,7 +227,9 @@ func (b *builder) foldedRead(parent *rows, step *Step, bound *binding.Field, use
 	n.narrow(use)
 	n.read.Store.Here, n.read.Store.There = bound.Here, bound.There
 	n.read.Store.Through = bound.Through
-	n.read.Store.Single = bound.Single && bound.Through == nil
+	// Where a source says itself what hangs together, a list can lead to many by
+	// their unique keys.
+	n.read.Store.Single = bound.Single && bound.Through == nil && (n.source.Folder == nil || !bound.Many)
 	r := n.rows(step)
 	step.Parent, step.Folded = parent.public, true
 	if !use.totals {

@@ -102,19 +102,20 @@ func (r *request) Describe() store.Description {
 	if names := r.included(); len(names) > 0 {
 		asks += " with " + strings.Join(names, ", ")
 	}
-	if r.many {
-		asks += fmt.Sprintf(", at most %d keys each", r.form.maxKeys)
-	}
-	if r.form.pages != nil {
-		asks += fmt.Sprintf(", at most %d pages", r.form.pages.Most)
-	}
 	if len(here) > 0 {
 		asks += ", filtered here by " + strings.Join(here, ", ")
 	}
-	return store.Description{
+	d := store.Description{
 		Asks: asks, Statement: "GET " + r.source.base.Redacted() + r.form.text + r.query,
 		EachKey: len(r.keys) > 0 && !r.many,
 	}
+	if r.many {
+		d.MaxKeys = r.form.maxKeys
+	}
+	if r.form.pages != nil {
+		d.Pages = r.form.pages.Most
+	}
+	return d
 }
 
 // Run makes the request, or one for each key or for each hundred keys.

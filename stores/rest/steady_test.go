@@ -109,7 +109,7 @@ func TestManyKeysAreSplit(t *testing.T) {
 		t.Errorf("100 keys are %d requests, %d arrive, %v; want 3", requests, len(s.asked), err)
 	}
 	request, _ := source.Prepare(nil, []*store.Read{read})
-	if d := request.Describe(); d.Asks != "GET /things{?id}, at most 40 keys each" || d.EachKey {
+	if d := request.Describe(); d.Asks != "GET /things{?id}" || d.MaxKeys != 40 || d.Pages != 0 || d.EachKey {
 		t.Errorf("it is described as %+v", d)
 	}
 }

@@ -16,13 +16,14 @@ interface Request {
   ms?: number
   failed?: boolean
   eachKey?: boolean
+  pages?: number
 }
 
 const waves = computed<{ wave: number; requests: Request[] }[]>(() => {
   if (props.plan) {
     return props.plan.waves.map((w) => ({
       wave: w.wave,
-      requests: w.requests.map((r) => ({ source: r.source, asks: r.asks || r.problem || '', planned: true, eachKey: r.eachKey })),
+      requests: w.requests.map((r) => ({ source: r.source, asks: r.asks || r.problem || '', planned: true, pages: r.pages, eachKey: r.eachKey })),
     }))
   }
   const list: { wave: number; requests: Request[] }[] = []
@@ -49,7 +50,7 @@ const time = (ms: number) => (ms < 10 ? ms.toFixed(1) : Math.round(ms)) + ' ms'
     <div class="head">
       <span class="pane-title">Waves</span>
       <span v-if="waves.length" class="sum" data-test="wave-summary">
-        {{ plan ? 'would ask' : 'asked' }} {{ plan?.eachKey ? 'at least ' : '' }}{{ count(total, 'store request') }} in {{ count(waves.length, 'wave') }}{{ refused }}
+        {{ plan ? 'would ask' : 'asked' }} {{ plan?.several ? 'at least ' : '' }}{{ count(total, 'store request') }} in {{ count(waves.length, 'wave') }}{{ refused }}
       </span>
       <span v-else-if="plan" class="sum" data-test="wave-summary">would ask no store</span>
       <span v-else class="empty">Run an operation to see which store is asked what, or plan it to see that beforehand.</span>
@@ -67,6 +68,7 @@ const time = (ms: number) => (ms < 10 ? ms.toFixed(1) : Math.round(ms)) + ' ms'
               <div class="line">
                 <strong>{{ r.source }}</strong>
                 <span v-if="r.eachKey" class="note"><v-icon :icon="mdiRepeat" size="x-small" /> each key</span>
+                <span v-else-if="r.planned && r.pages" class="note"><v-icon :icon="mdiRepeat" size="x-small" /> up to {{ r.pages }} pages</span>
                 <span v-else-if="(r.requests ?? 1) > 1" class="note"><v-icon :icon="mdiRepeat" size="x-small" /> {{ r.requests }} requests</span>
                 <v-spacer />
                 <span v-if="r.ms !== undefined" class="time">{{ time(r.ms) }}</span>

@@ -33,6 +33,12 @@ events: station text at time kind text heightM float
 contacts: station text! officer text phone text?
 `
 
+// NoticesCatalogue is the part of the harbour master's service, as text.
+const NoticesCatalogue = `
+notices: id text! title text text text quay text issuedAt time validUntil time? author text? replaces text?
+officers: id text! name text post text
+`
+
 // HarbourTexts reads the demo's schema; root is the path to the sources.
 func HarbourTexts(t testing.TB, root string) []schema.Text {
 	t.Helper()
