@@ -3,7 +3,6 @@ package project
 import (
 	"encoding/xml"
 	"fmt"
-	"hash/fnv"
 	"strings"
 )
 
@@ -11,28 +10,36 @@ import (
 // request, and a line from each request to those that take its keys.
 
 const (
-	boxWidth    = 330
+	boxWidth    = 440
 	columnWidth = boxWidth + 80
 	lineHeight  = 17
 	margin      = 28
 	headHeight  = 74 // of the drawing, with its title and the names of the waves
 	boxHead     = 30
-	textWidth   = 46 // characters of a line
+	textWidth   = 59 // characters of a line
 )
 
-// colours are those of sources, told apart in a light and a dark surrounding.
+// colours are those of sources.
 var colours = []string{"#2f6f9f", "#8a5a1f", "#3d7a4a", "#7a4a86", "#a0443c", "#4a6670"}
 
-func colourOf(source string) string {
-	h := fnv.New32a()
-	h.Write([]byte(source))
-	return colours[h.Sum32()%uint32(len(colours))]
+// colours returns the colour of each source, in the order in which they are
+// asked.
+func (e *Explanation) colours() map[string]string {
+	of := map[string]string{}
+	for _, w := range e.Waves {
+		for _, r := range w.Requests {
+			if of[r.Source] == "" {
+				of[r.Source] = colours[len(of)%len(colours)]
+			}
+		}
+	}
+	return of
 }
 
 // SVG returns the explanation as a drawing: Scalable Vector Graphics 1.1.
 func (e *Explanation) SVG() string {
 	type box struct{ x, y, height int }
-	boxes := map[int]box{}
+	boxes, colours := map[int]box{}, e.colours()
 	height := 0
 	for column, w := range e.Waves {
 		y := headHeight
@@ -61,14 +68,14 @@ func (e *Explanation) SVG() string {
 			for _, id := range r.After {
 				from := boxes[id]
 				x1, y1, x2, y2 := from.x+boxWidth, from.y+boxHead/2, to.x, to.y+boxHead/2
-				fmt.Fprintf(&s, `<path d="M %d %d C %d %d %d %d %d %d" fill="none" stroke="%s" stroke-width="1.6"/>`+"\n", x1, y1, x1+45, y1, x2-45, y2, x2-6, y2, colourOf(r.Source))
-				fmt.Fprintf(&s, `<path d="M %d %d l -8 -4 v 8 z" fill="%s"/>`+"\n", x2, y2, colourOf(r.Source))
+				fmt.Fprintf(&s, `<path d="M %d %d C %d %d %d %d %d %d" fill="none" stroke="%s" stroke-width="1.6"/>`+"\n", x1, y1, x1+45, y1, x2-45, y2, x2-6, y2, colours[r.Source])
+				fmt.Fprintf(&s, `<path d="M %d %d l -8 -4 v 8 z" fill="%s"/>`+"\n", x2, y2, colours[r.Source])
 			}
 		}
 	}
 	for _, w := range e.Waves {
 		for _, r := range w.Requests {
-			r.draw(&s, boxes[r.ID].x, boxes[r.ID].y, boxes[r.ID].height)
+			r.draw(&s, colours[r.Source], boxes[r.ID].x, boxes[r.ID].y, boxes[r.ID].height)
 		}
 	}
 	s.WriteString("</svg>\n")
@@ -87,8 +94,7 @@ func (r *RequestOut) drawn() []string {
 	return lines
 }
 
-func (r *RequestOut) draw(s *strings.Builder, x, y, height int) {
-	colour := colourOf(r.Source)
+func (r *RequestOut) draw(s *strings.Builder, colour string, x, y, height int) {
 	fmt.Fprintf(s, `<g><title>%s</title><rect x="%d" y="%d" width="%d" height="%d" rx="6" fill="#ffffff" stroke="%s"/>`+"\n", escape(r.Asks), x, y, boxWidth, height, colour)
 	fmt.Fprintf(s, `<path d="M %d %d v -%d q 0 -6 6 -6 h %d q 6 0 6 6 v %d z" fill="%s"/>`+"\n", x, y+boxHead-4, boxHead-10, boxWidth-12, boxHead-10, colour)
 	fmt.Fprintf(s, `<text x="%d" y="%d" fill="#ffffff" font-weight="600">%s <tspan font-weight="400" opacity="0.85">%s</tspan></text>`+"\n", x+12, y+18, escape(r.Source), escape(r.Kind))
