@@ -54,6 +54,7 @@ type SourceConfig struct {
 	Timeout     time.Duration        `yaml:"timeout"`
 	Pool        int                  `yaml:"pool"`
 	Sample      int                  `yaml:"sample"`
+	MaxRecords  int                  `yaml:"maxRecords"` // most records of an answer
 	Concurrency int                  `yaml:"concurrency"`
 	MaxAnswer   string               `yaml:"maxAnswer"`
 	Headers     map[string]string    `yaml:"headers"`

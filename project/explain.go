@@ -85,13 +85,16 @@ func feeders(f *plan.Fetch) []int {
 	return ids
 }
 
+// manyKeys is how many keys are so many that a bound above is not worth a line.
+const manyKeys = 10_000
+
 // notes says why a request can be several.
 func (r *RequestOut) notes() []string {
 	var notes []string
 	if r.EachKey {
 		notes = append(notes, "one request for each distinct key: the store takes one at a time")
 	}
-	if r.MaxKeys > 0 {
+	if r.MaxKeys > 0 && r.MaxKeys < manyKeys {
 		notes = append(notes, fmt.Sprintf("one request for every %d distinct keys", r.MaxKeys))
 	}
 	if r.Pages > 0 {

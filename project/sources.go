@@ -35,7 +35,7 @@ var kinds = map[string]func(*SourceConfig) (store.Source, error){
 	relational.MySQL:    openRelational,
 	relational.SQLite:   openRelational,
 	"mongodb": func(c *SourceConfig) (store.Source, error) {
-		return opened(document.Open(document.Config{URL: c.URL, Pool: c.Pool, Timeout: c.Timeout, Sample: c.Sample}))
+		return opened(document.Open(document.Config{URL: c.URL, Pool: c.Pool, Timeout: c.Timeout, Sample: c.Sample, MaxRecords: c.MaxRecords}))
 	},
 	"rest":  openREST,
 	"files": openFiles,
@@ -54,7 +54,7 @@ func opened[S store.Source](s S, err error) (store.Source, error) {
 }
 
 func openRelational(c *SourceConfig) (store.Source, error) {
-	return opened(relational.Open(relational.Config{Kind: c.Kind, URL: c.URL, Pool: c.Pool, Timeout: c.Timeout}))
+	return opened(relational.Open(relational.Config{Kind: c.Kind, URL: c.URL, Pool: c.Pool, Timeout: c.Timeout, MaxRecords: c.MaxRecords}))
 }
 
 func openFiles(c *SourceConfig) (store.Source, error) {
@@ -79,7 +79,7 @@ func openREST(c *SourceConfig) (store.Source, error) {
 	if c.Format != "" && c.Format != "json" && c.Format != "jsonapi" {
 		return nil, fmt.Errorf("format is %q; there are json and jsonapi", c.Format)
 	}
-	config := rest.Config{Retries: retries, JSONAPI: c.Format == "jsonapi", URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: c.Timeout, Concurrency: c.Concurrency, MaxBytes: maxBytes}
+	config := rest.Config{Retries: retries, MaxRecords: c.MaxRecords, JSONAPI: c.Format == "jsonapi", URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: c.Timeout, Concurrency: c.Concurrency, MaxBytes: maxBytes}
 	for _, name := range sortedNames(c.Sets) {
 		from := c.Sets[name]
 		set := rest.Set{Name: name, Key: from.Key, Related: from.Related}

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net"
 )
 
@@ -53,6 +54,15 @@ func Fail(ctx context.Context, err error, msg string) *Error {
 		return &Error{Down, "cannot be reached", err}
 	}
 	return &Error{BadAnswer, msg, err}
+}
+
+// DefaultMaxRecords is how many records a source takes in one answer if nothing
+// else is configured.
+const DefaultMaxRecords = 1_000_000
+
+// TooMany is the error of an answer that has more records than a source takes.
+func TooMany(limit int) error {
+	return &Error{BadAnswer, fmt.Sprintf("answered more than %d records, which is the limit; ask for less, or raise maxRecords in osprey.yaml", limit), nil}
 }
 
 // NotReady is the error of a store whose catalogue is not known, since it has

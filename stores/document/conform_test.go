@@ -2,6 +2,7 @@ package document_test
 
 import (
 	"context"
+	"errors"
 	"flag"
 	"strings"
 	"testing"
@@ -11,6 +12,7 @@ import (
 	"go.mongodb.org/mongo-driver/v2/mongo"
 	"go.mongodb.org/mongo-driver/v2/mongo/options"
 
+	"osprey/core/store"
 	"osprey/demo/demotest"
 	"osprey/stores/conform"
 	"osprey/stores/document"
@@ -59,4 +61,51 @@ func TestConform(t *testing.T) {
 	}
 	defer s.Close()
 	conform.Run(t, s, *random, "price")
+	wire := demotest.NewWire(t)
+	counted, err := document.Open(document.Config{URL: strings.Replace(wire.URL, "/harbour", "/conform", 1)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer counted.Close()
+	bounds(t, url, counted, wire)
+}
+
+// bounds checks that more keys than a command holds are several finds, which are
+// told, and that no more documents are taken than are allowed.
+func bounds(t *testing.T, url string, s *document.Source, wire *demotest.Wire) {
+	ctx := context.Background()
+	c, err := s.Catalogue(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	read := &store.Read{Set: "vessels", Columns: []store.Wanted{{Path: "id", Kind: store.Int}}, Keys: []int{0}, Parent: -1}
+	request, err := s.Prepare(c, []*store.Read{read})
+	if err != nil {
+		t.Fatal(err)
+	}
+	keys := store.Column{Kind: store.Int}
+	for id := range 50_010 {
+		keys.AppendInt(int64(50_010 - id))
+	}
+	wire.Reads()
+	a, err := request.Run(ctx, []store.Input{{Keys: []store.Column{keys}}})
+	if err != nil || a.Tables[0].Len != 90 || a.Requests != 2 {
+		t.Fatalf("50,010 keys: %v, %v", a, err)
+	}
+	if reads := wire.Reads(); len(reads) != 2 {
+		t.Errorf("50,010 keys are %q on the wire", reads)
+	}
+	few, err := document.Open(document.Config{URL: url, MaxRecords: 20})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer few.Close()
+	request, err = few.Prepare(c, []*store.Read{{Set: "vessels", Columns: read.Columns, Parent: -1}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var own *store.Error
+	if _, err := request.Run(ctx, []store.Input{{}}); !errors.As(err, &own) || own.Code != store.BadAnswer || !strings.Contains(own.Msg, "more than 20 records") {
+		t.Errorf("90 documents where 20 are taken: %v", err)
+	}
 }

@@ -27,7 +27,10 @@ type Config struct {
 	URL     string        // mongodb://host:port/database
 	Pool    int           // most connections at once; default 20
 	Timeout time.Duration // for each request; default [store.DefaultTimeout]
-	Sample  int           // how many documents of a collection tell its fields; default 200
+	// MaxRecords is how many documents an answer may have; default
+	// [store.DefaultMaxRecords].
+	MaxRecords int
+	Sample     int // how many documents of a collection tell its fields; default 200
 }
 
 // A Source is one database.
@@ -36,6 +39,7 @@ type Source struct {
 	db      *mongo.Database
 	timeout time.Duration
 	sample  int
+	most    int // documents of an answer
 }
 
 // Open makes a source. It connects in the background.
@@ -54,6 +58,9 @@ func Open(c Config) (*Source, error) {
 	if c.Timeout <= 0 {
 		c.Timeout = store.DefaultTimeout
 	}
+	if c.MaxRecords <= 0 {
+		c.MaxRecords = store.DefaultMaxRecords
+	}
 	if c.Sample <= 0 {
 		c.Sample = 200
 	}
@@ -62,7 +69,7 @@ func Open(c Config) (*Source, error) {
 	if err != nil {
 		return nil, errors.New("the address cannot be used: " + strings.ReplaceAll(err.Error(), c.URL, "…"))
 	}
-	return &Source{client: client, db: client.Database(name), timeout: c.Timeout, sample: c.Sample}, nil
+	return &Source{client: client, db: client.Database(name), timeout: c.Timeout, sample: c.Sample, most: c.MaxRecords}, nil
 }
 
 // Abilities says what a find does: it sorts and cuts as a whole, not for each key.

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"go.mongodb.org/mongo-driver/v2/bson"
+	"go.mongodb.org/mongo-driver/v2/mongo"
 	"go.mongodb.org/mongo-driver/v2/mongo/options"
 
 	"osprey/core/store"
@@ -105,7 +106,11 @@ func (r *request) Describe() store.Description {
 		text, _ := bson.MarshalExtJSON(sort, false, false)
 		statement += " sort " + string(text)
 	}
-	return store.Description{Asks: asks, Statement: statement}
+	d := store.Description{Asks: asks, Statement: statement}
+	if len(r.reads[0].Keys) > 0 {
+		d.MaxKeys = maxKeys
+	}
+	return d
 }
 
 // shape returns the filter as it is with one value of each kind, for operators.
@@ -147,26 +152,64 @@ func (r *request) sort() bson.D {
 	return sort
 }
 
-// Run makes the find.
+// Run makes the find; several, one behind the other, if there are more keys than
+// a command of 16 MB may hold.
 func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, error) {
 	ctx, cancel := context.WithTimeout(ctx, r.source.timeout)
 	defer cancel()
+	answer := &store.Answer{}
+	most := 0
+	for i, read := range r.reads {
+		answer.Tables = append(answer.Tables, store.NewTable(read.Columns))
+		if len(in[i].Keys) > 0 {
+			most = max(most, in[i].Keys[0].Len())
+		}
+	}
+	if most <= maxKeys {
+		return answer, r.find(ctx, in, answer)
+	}
+	for from := 0; from < most; from += maxKeys {
+		if err := r.find(ctx, partOf(in, from), answer); err != nil {
+			return nil, err
+		}
+	}
+	return answer, nil
+}
+
+// maxKeys is how many keys go into one find.
+const maxKeys = 50_000
+
+// partOf returns the inputs with their keys from a position on, as many as go
+// into one find.
+func partOf(in []store.Input, from int) []store.Input {
+	part := slices.Clone(in)
+	for i := range part {
+		part[i].Keys = make([]store.Column, len(in[i].Keys))
+		for k := range in[i].Keys {
+			keys := &in[i].Keys[k]
+			part[i].Keys[k].Kind = keys.Kind
+			for row := from; row < min(from+maxKeys, keys.Len()); row++ {
+				part[i].Keys[k].AppendFrom(keys, row)
+			}
+		}
+	}
+	return part
+}
+
+// find makes one find and adds its documents to the answer.
+func (r *request) find(ctx context.Context, in []store.Input, answer *store.Answer) error {
 	var list bson.A
 	for i, read := range r.reads {
 		if f := r.filter(read, &in[i]); f != nil {
 			list = append(list, f)
 		}
 	}
-	answer := &store.Answer{Requests: 1}
-	for _, read := range r.reads {
-		answer.Tables = append(answer.Tables, store.NewTable(read.Columns))
-	}
 	if len(list) == 0 || r.reads[0].Limit && in[0].Limit == 0 {
-		answer.Requests = 0
-		return answer, nil
+		return nil
 	}
-	// One large batch, so that the answer is one
-	// round trip unless it is beyond that, or beyond 16 MB.
+	answer.Requests++
+	// One large batch, so that the answer is one round trip unless it is beyond
+	// that, or beyond 16 MB.
 	opts := options.Find().SetProjection(r.projection).SetBatchSize(batch)
 	if sort := r.sort(); sort != nil {
 		opts.SetSort(sort)
@@ -179,9 +222,21 @@ func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, err
 	}
 	cursor, err := r.source.db.Collection(r.set.Name).Find(ctx, either(list), opts)
 	if err != nil {
-		return nil, fail(ctx, err)
+		return fail(ctx, err)
 	}
 	defer cursor.Close(ctx)
+	if err := r.collect(ctx, cursor, in, answer); err != nil {
+		return err
+	}
+	if err := cursor.Err(); err != nil {
+		return fail(ctx, err)
+	}
+	return nil
+}
+
+// collect adds the documents of a cursor to the tables of the reads that asked
+// for them.
+func (r *request) collect(ctx context.Context, cursor *mongo.Cursor, in []store.Input, answer *store.Answer) error {
 	members := make([]*members, len(r.reads))
 	if len(r.reads) > 1 {
 		for i := range r.reads {
@@ -192,7 +247,10 @@ func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, err
 	if r.sortsHere() {
 		local = newLocalSort(r.reads[0], r.set)
 	}
-	for cursor.Next(ctx) {
+	for found := 1; cursor.Next(ctx); found++ {
+		if found > r.source.most {
+			return store.TooMany(r.source.most)
+		}
 		for i, read := range r.reads {
 			switch {
 			case len(r.reads) > 1 && !members[i].has(read, cursor.Current):
@@ -204,13 +262,10 @@ func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, err
 			}
 		}
 	}
-	if err := cursor.Err(); err != nil {
-		return nil, fail(ctx, err)
-	}
 	if local != nil {
 		local.finish(answer.Tables[0], r.reads[0], &in[0])
 	}
-	return answer, nil
+	return nil
 }
 
 // batch is how many documents come in one round trip; a server may refuse, or

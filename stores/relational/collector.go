@@ -13,6 +13,8 @@ type collector struct {
 	form      *form
 	arguments arguments
 	bounds    []int64
+	rows      int // so far
+	most      int // that are taken
 	answer    store.Answer
 	// mixed says of a branch that its rows did not come in their order. Its
 	// table's Order is then by their numbers, also while rows come.
@@ -68,6 +70,7 @@ func newCollector(f *form) *collector {
 
 // begin forgets the rows of an earlier attempt.
 func (c *collector) begin() {
+	c.rows = 0
 	for _, t := range c.answer.Tables {
 		t.Reset()
 	}
@@ -87,6 +90,9 @@ func (c *collector) begin() {
 
 // row takes the values of one row, which it does not keep.
 func (c *collector) row(values [][]byte) error {
+	if c.rows++; c.rows > c.most {
+		return errTooMany
+	}
 	branch := int64(0)
 	if c.form.layout.several() {
 		var err error
@@ -187,6 +193,9 @@ func (c *collector) place(t *store.Table, mixed *bool, place int32) {
 	}
 	t.Order[place] = next
 }
+
+// errTooMany says that an answer has more rows than the source takes.
+var errTooMany = errors.New("too many rows")
 
 // errGrown says that a small table has grown.
 var errGrown = errors.New("a table is no longer small")

@@ -42,6 +42,9 @@ type Config struct {
 	URL     string
 	Pool    int           // most connections at once; default twice the processors
 	Timeout time.Duration // for each request; default [store.DefaultTimeout]
+	// MaxRecords is how many rows an answer may have; default
+	// [store.DefaultMaxRecords].
+	MaxRecords int
 }
 
 // A Source is one database with its pool of connections.
@@ -61,6 +64,9 @@ func Open(c Config) (*Source, error) {
 	}
 	if c.Timeout <= 0 {
 		c.Timeout = store.DefaultTimeout
+	}
+	if c.MaxRecords <= 0 {
+		c.MaxRecords = store.DefaultMaxRecords
 	}
 	s := &Source{config: c, timeout: c.Timeout, pool: c.Pool}
 	var err error
@@ -164,7 +170,7 @@ func (s *Source) query(ctx context.Context, statement string, args [][]byte, c *
 		err := s.onConnection(ctx, func(conn *pgconn.PgConn) error {
 			known := statementsOf(conn)
 			err := known.run(ctx, conn, statement, args, c.row)
-			if err != nil {
+			if err != nil && !isTooMany(err) {
 				again = conn.IsClosed() || known.forget(ctx, conn, statement, err)
 			}
 			return err
@@ -179,6 +185,9 @@ func (s *Source) query(ctx context.Context, statement string, args [][]byte, c *
 	}
 }
 
+// isTooMany reports whether an answer was cut off here.
+func isTooMany(err error) bool { return errors.Is(err, errTooMany) }
+
 // onConnection lends the driver's own connection.
 func (s *Source) onConnection(ctx context.Context, use func(*pgconn.PgConn) error) error {
 	conn, err := s.db.Conn(ctx)
@@ -191,6 +200,9 @@ func (s *Source) onConnection(ctx context.Context, use func(*pgconn.PgConn) erro
 
 // fail turns an error of the driver into one of the port.
 func fail(ctx context.Context, err error) error {
+	if own := new(store.Error); errors.As(err, &own) {
+		return own
+	}
 	var refused *pgconn.PgError
 	if errors.As(err, &refused) && ctx.Err() == nil {
 		switch refused.Code[:2] {
@@ -201,8 +213,10 @@ func fail(ctx context.Context, err error) error {
 		}
 		return &store.Error{Code: store.BadAnswer, Msg: "refused the request", Err: err}
 	}
-	if own := failMySQL(err); own != nil && ctx.Err() == nil {
-		return own
+	for _, own := range []*store.Error{failMySQL(err), failSQLite(err)} {
+		if own != nil && ctx.Err() == nil {
+			return own
+		}
 	}
 	var connect *pgconn.ConnectError
 	if errors.As(err, &connect) && !errors.Is(err, context.DeadlineExceeded) && ctx.Err() == nil {

@@ -361,7 +361,11 @@ func (r *request) ask(ctx context.Context, f *form, in []store.Input) (*collecto
 			c.bounds[i] = round(in[i].Limit)
 		}
 	}
+	c.most = r.source.config.MaxRecords
 	err := r.source.run(ctx, f, in, c)
+	if isTooMany(err) {
+		err = store.TooMany(c.most)
+	}
 	if err == nil {
 		err = c.finish()
 	}

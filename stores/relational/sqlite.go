@@ -9,7 +9,8 @@ import (
 	"strings"
 
 	"github.com/jmoiron/sqlx"
-	_ "modernc.org/sqlite" // the driver
+	"modernc.org/sqlite"
+	sqlite3 "modernc.org/sqlite/lib"
 
 	"osprey/core/store"
 )
@@ -181,6 +182,26 @@ func sqliteKind(declared string) store.Kind {
 		return store.Unknown
 	}
 	return store.Decimal
+}
+
+// failSQLite turns an error of the driver into one of the port, or returns nil
+// if it is none of SQLite's.
+func failSQLite(err error) *store.Error {
+	var refused *sqlite.Error
+	if !errors.As(err, &refused) {
+		return nil
+	}
+	switch refused.Code() & 0xff { // the rest says it in more detail
+	case sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_PERM, sqlite3.SQLITE_IOERR:
+		return &store.Error{Code: store.Down, Msg: "has no file to read", Err: err}
+	case sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CORRUPT:
+		return &store.Error{Code: store.Down, Msg: "has a file that is no database", Err: err}
+	case sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED:
+		return &store.Error{Code: store.Timeout, Msg: "is being written, and did not become free in time", Err: err}
+	case sqlite3.SQLITE_INTERRUPT:
+		return nil // by us; the context says why
+	}
+	return &store.Error{Code: store.BadAnswer, Msg: "refused the request", Err: err}
 }
 
 // missingFile says that the file of a SQLite source is not there.

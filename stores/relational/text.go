@@ -69,12 +69,18 @@ func (s *Source) runText(ctx context.Context, f *form, in []store.Input, c *coll
 		args = append(args, argument(p, in))
 	}
 	c.begin()
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
 	rows, err := s.db.QueryContext(ctx, text.String(), args...)
 	if err != nil {
 		return err
 	}
 	defer rows.Close()
-	return collect(rows, c)
+	err = collect(rows, c)
+	if isTooMany(err) {
+		cancel() // closing the rows would wait for the rest
+	}
+	return err
 }
 
 // A textDialect is one whose values come as text.

@@ -86,7 +86,9 @@ func (r *request) whole(ctx context.Context, values uritemplate.Values) ([]any, 
 		if err != nil {
 			return nil, err
 		}
-		all = append(all, got.records...)
+		if all = append(all, got.records...); len(all) > r.source.maxRecords {
+			return nil, store.TooMany(r.source.maxRecords)
+		}
 		p := r.form.pages
 		if p == nil {
 			return all, nil

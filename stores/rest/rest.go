@@ -29,6 +29,7 @@ type Config struct {
 	Timeout     time.Duration     // for each request; default [store.DefaultTimeout]
 	Concurrency int               // most requests at once; default 8
 	MaxBytes    int64             // largest answer that is read; default 16 MiB
+	MaxRecords  int               // most records of an answer; default [store.DefaultMaxRecords]
 	Retries     int               // how often a failed request is made again; default 2, below 0 never
 	JSONAPI     bool              // the service speaks JSON:API 1.1
 	Sets        []Set
@@ -91,6 +92,7 @@ type Source struct {
 	timeout     time.Duration
 	concurrency int
 	maxBytes    int64
+	maxRecords  int
 	jsonAPI     bool
 	direct      *http.Client // without the cache
 	sets        map[string]*set
@@ -109,13 +111,16 @@ func Open(c Config) (*Source, error) {
 	if c.Concurrency <= 0 {
 		c.Concurrency = 8
 	}
+	if c.MaxRecords <= 0 {
+		c.MaxRecords = store.DefaultMaxRecords
+	}
 	if c.MaxBytes <= 0 {
 		c.MaxBytes = 16 << 20
 	}
 	s := &Source{
 		base: base, headers: c.Headers, forward: c.Forward, timeout: c.Timeout, concurrency: c.Concurrency, maxBytes: c.MaxBytes,
 		sets: map[string]*set{}, catalogue: &store.Catalogue{Sets: map[string]*store.Set{}},
-		jsonAPI: c.JSONAPI,
+		jsonAPI: c.JSONAPI, maxRecords: c.MaxRecords,
 	}
 	s.client, s.direct = clients(&c)
 	for _, config := range c.Sets {
