@@ -73,6 +73,9 @@ func (r *Read) String() string {
 	b.WriteString(sortText(s.Sort))
 	if r.Limit != nil {
 		b.WriteString(", limit " + language.PrintValue(r.Limit.Literal))
+		if r.Limit.More > 0 {
+			b.WriteString(" and one more")
+		}
 	}
 	if r.Offset != nil {
 		b.WriteString(", offset " + language.PrintValue(r.Offset.Literal))

@@ -25,34 +25,45 @@ import (
 	"osprey/core/validate"
 )
 
-// An Engine answers operations on one store.
+// An Engine answers operations on its sources.
 type Engine struct {
-	schema *schema.Schema
-	bound  *binding.Bound
-	source store.Source
+	schema  *schema.Schema
+	bound   *binding.Bound
+	sources map[string]store.Source
 }
 
 // New binds the suite's types to a store that holds its data.
 func New(t testing.TB, source store.Source, without ...string) *Engine {
 	t.Helper()
-	catalogue, err := source.Catalogue(context.Background())
-	if err != nil {
-		t.Fatal(err)
+	return NewEngine(t, schemaWithout(without), map[string]store.Source{"s": source})
+}
+
+// NewEngine binds types to sources.
+func NewEngine(t testing.TB, types string, sources map[string]store.Source) *Engine {
+	t.Helper()
+	e := &Engine{sources: sources}
+	known := map[string]*binding.Source{}
+	for name, source := range sources {
+		catalogue, err := source.Catalogue(context.Background())
+		if err != nil {
+			t.Fatal(err)
+		}
+		one := &binding.Source{Name: name, Kind: "test", Naming: binding.Exact, Abilities: source.Abilities(), Catalogue: catalogue}
+		one.Keys, _ = source.(store.KeyReader)
+		one.Folder, _ = source.(store.Folder)
+		one.Pager, _ = source.(store.Pager)
+		known[name] = one
 	}
-	folds := source.Abilities().Link
-	s, problems := binding.Build([]schema.Text{{Name: "suite.graphql", Body: schemaWithout(without)}}, func(string) bool { return folds })
+	var problems language.Problems
+	e.schema, problems = binding.Build([]schema.Text{{Name: "suite.graphql", Body: types}}, func(source string) bool { return sources[source].Abilities().Link })
 	if problems.Failed() {
 		t.Fatal(problems)
 	}
-	one := &binding.Source{Name: "s", Kind: "test", Naming: binding.Exact, Abilities: source.Abilities(), Catalogue: catalogue}
-	one.Keys, _ = source.(store.KeyReader)
-	one.Folder, _ = source.(store.Folder)
-	one.Pager, _ = source.(store.Pager)
-	bound, problems := binding.Bind(s, map[string]*binding.Source{"s": one})
+	e.bound, problems = binding.Bind(e.schema, known)
 	if problems.Failed() {
 		t.Fatal(problems)
 	}
-	return &Engine{s, bound, source}
+	return e
 }
 
 // An Outcome is what an operation came to.
@@ -85,9 +96,8 @@ func (e *Engine) Ask(t testing.TB, text string, variables map[string]any) Outcom
 			t.Fatalf("%s\n%v", text, err)
 		}
 	}
-	catalogue := e.bound.Sources["s"].Catalogue
-	p := plan.Build(e.bound, doc, op, vars, func(_ string, reads []*store.Read) (store.Request, error) {
-		return e.source.Prepare(catalogue, reads)
+	p := plan.Build(e.bound, doc, op, vars, func(source string, reads []*store.Read) (store.Request, error) {
+		return e.sources[source].Prepare(e.bound.Sources[source].Catalogue, reads)
 	})
 	result := execute.Run(context.Background(), p, vars, execute.Options{MaxPage: 1000})
 	defer result.Free()

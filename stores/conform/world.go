@@ -1,0 +1,200 @@
+package conform
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+)
+
+// A World is a random schema with its records: types in several sources that
+// refer to each other every which way.
+type World struct {
+	Types []*WorldType
+}
+
+// A WorldType is a type of a world. Its records have the fields id, name, n and
+// one for each reference, all of which but id may be missing.
+type WorldType struct {
+	Name, Source, Set string
+	Refs              []WorldRef
+	Records           []Record
+}
+
+// A WorldRef is a reference to a type by the field that holds its id.
+type WorldRef struct {
+	Name, Field string
+	To          *WorldType
+}
+
+// NewWorld makes a world whose types are in the sources, each of which gets at
+// least one.
+func NewWorld(r *rand.Rand, sources []string) *World {
+	w := &World{}
+	for i := range len(sources) + 1 + r.IntN(4) {
+		source := sources[i%len(sources)]
+		if i >= len(sources) {
+			source = sources[r.IntN(len(sources))]
+		}
+		w.Types = append(w.Types, &WorldType{Name: fmt.Sprintf("T%d", i), Source: source, Set: fmt.Sprintf("t%d", i)})
+	}
+	for _, t := range w.Types {
+		for i := range 1 + r.IntN(3) {
+			t.Refs = append(t.Refs, WorldRef{Name: fmt.Sprintf("r%d", i), Field: fmt.Sprintf("r%d_id", i), To: w.Types[r.IntN(len(w.Types))]})
+		}
+	}
+	for _, t := range w.Types {
+		for id := 1; id <= 3+r.IntN(25); id++ {
+			record := Record{"id": id}
+			if r.IntN(5) > 0 {
+				record["name"] = names[r.IntN(len(names))]
+			}
+			if r.IntN(5) > 0 {
+				record["n"] = r.IntN(10)
+			}
+			for _, ref := range t.Refs {
+				if r.IntN(4) > 0 {
+					record[ref.Field] = 1 + r.IntN(20)
+				}
+			}
+			t.Records = append(t.Records, record)
+		}
+	}
+	return w
+}
+
+// Fields returns the fields of a type with their kinds, as [Fields] has them.
+func (t *WorldType) Fields() [][2]string {
+	fields := [][2]string{{"id", "int"}, {"name", "text?"}, {"n", "int?"}}
+	for _, ref := range t.Refs {
+		fields = append(fields, [2]string{ref.Field, "int?"})
+	}
+	return fields
+}
+
+// A worldList is the records that refer to one of a type.
+type worldList struct {
+	name string
+	of   *WorldType
+	ref  WorldRef
+}
+
+func (w *World) lists(to *WorldType) []worldList {
+	var lists []worldList
+	for _, t := range w.Types {
+		for _, ref := range t.Refs {
+			if ref.To == to {
+				lists = append(lists, worldList{strings.ToLower(t.Name) + ref.Name, t, ref})
+			}
+		}
+	}
+	return lists
+}
+
+// Schema returns the types.
+func (w *World) Schema() string {
+	var b strings.Builder
+	b.WriteString("type Query {\n")
+	for _, t := range w.Types {
+		fmt.Fprintf(&b, "  one%s(id: ID!): %s @read\n  all%s(filter: %sFilter, sort: [%sSort!], limit: Int, offset: Int): [%s!]! @read\n  pages%s(first: Int, last: Int, filter: %sFilter, sort: [%sSort!]): %sConnection! @read\n  count%s(filter: %sFilter): Int! @total(of: \"all%s\")\n",
+			t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name)
+	}
+	b.WriteString("}\n")
+	for _, t := range w.Types {
+		fmt.Fprintf(&b, "type %s @stored(in: %q, as: %q, key: \"id\") {\n  id: ID!\n  name: String\n  n: Int\n", t.Name, t.Source, t.Set)
+		for _, ref := range t.Refs {
+			fmt.Fprintf(&b, "  %s: %s @related(here: %q, there: \"id\")\n", ref.Name, ref.To.Name, ref.Field)
+		}
+		for _, l := range w.lists(t) {
+			fmt.Fprintf(&b, "  %s(filter: %sFilter, sort: [%sSort!], limit: Int, offset: Int): [%s!]! @related(here: \"id\", there: %q)\n", l.name, l.of.Name, l.of.Name, l.of.Name, l.ref.Field)
+			fmt.Fprintf(&b, "  %spages(first: Int, last: Int, filter: %sFilter, sort: [%sSort!]): %sConnection! @related(here: \"id\", there: %q)\n", l.name, l.of.Name, l.of.Name, l.of.Name, l.ref.Field)
+			fmt.Fprintf(&b, "  %scount(filter: %sFilter): Int! @total(of: %q)\n", l.name, l.of.Name, l.name)
+		}
+		b.WriteString("}\n")
+	}
+	return b.String()
+}
+
+// Operation returns a random operation.
+func (w *World) Operation(r *rand.Rand) string {
+	var fields []string
+	for i := range 1 + r.IntN(2) {
+		t := w.Types[r.IntN(len(w.Types))]
+		alias := fmt.Sprintf("f%d: ", i)
+		switch r.IntN(5) {
+		case 0:
+			fields = append(fields, fmt.Sprintf("%sone%s(id: %d)%s", alias, t.Name, 1+r.IntN(12), w.selection(r, t, 4)))
+		case 1:
+			fields = append(fields, alias+"pages"+t.Name+worldPage(r)+w.page(r, t, 3))
+		case 2:
+			fields = append(fields, alias+"count"+t.Name+"(filter: "+worldFilter(r)+")")
+		default:
+			fields = append(fields, alias+"all"+t.Name+worldArguments(r)+w.selection(r, t, 4))
+		}
+	}
+	return "{ " + strings.Join(fields, " ") + " }"
+}
+
+func (w *World) selection(r *rand.Rand, t *WorldType, depth int) string {
+	fields := []string{"id", "name"}
+	for i := 0; depth > 0 && i < 1+r.IntN(3); i++ {
+		alias := fmt.Sprintf("a%d: ", i)
+		lists := w.lists(t)
+		if len(lists) == 0 || r.IntN(2) == 0 {
+			ref := t.Refs[r.IntN(len(t.Refs))]
+			fields = append(fields, alias+ref.Name+w.selection(r, ref.To, depth-1))
+			continue
+		}
+		switch l := lists[r.IntN(len(lists))]; r.IntN(4) {
+		case 0:
+			fields = append(fields, alias+l.name+"count(filter: "+worldFilter(r)+")")
+		case 1:
+			fields = append(fields, alias+l.name+"pages"+worldPage(r)+w.page(r, l.of, depth-1))
+		default:
+			fields = append(fields, alias+l.name+worldArguments(r)+w.selection(r, l.of, depth-1))
+		}
+	}
+	return " { " + strings.Join(fields, " ") + " }"
+}
+
+func (w *World) page(r *rand.Rand, t *WorldType, depth int) string {
+	return " { totalCount pageInfo { hasNextPage hasPreviousPage } edges { node" + w.selection(r, t, depth) + " } }"
+}
+
+func worldFilter(r *rand.Rand) string {
+	return "{" + []string{`n: {above: 4}`, `n: {in: [1, 3, 5, 7]}`, `name: {contains: "r"}`, `name: {missing: true}`, `not: {n: {atMost: 6}}`, `any: [{n: {is: 2}}, {name: {startsWith: "A"}}]`, `id: {notIn: [1, 2, 3]}`}[r.IntN(7)] + "}"
+}
+
+func worldSort(r *rand.Rand) string {
+	return "[{" + []string{"n", "name", "id"}[r.IntN(3)] + ": " + []string{"ASC", "DESC", "ASC_MISSING_LAST", "DESC_MISSING_FIRST"}[r.IntN(4)] + "}]"
+}
+
+func worldArguments(r *rand.Rand) string {
+	args := []string{fmt.Sprintf("limit: %d", 1+r.IntN(6))}
+	if r.IntN(2) == 0 {
+		args = append(args, "sort: "+worldSort(r))
+	}
+	if r.IntN(3) == 0 {
+		args = append(args, "filter: "+worldFilter(r))
+	}
+	if r.IntN(5) == 0 {
+		args = append(args, fmt.Sprintf("offset: %d", r.IntN(3)))
+	}
+	if r.IntN(4) == 0 {
+		args = args[1:]
+	}
+	if len(args) == 0 {
+		return ""
+	}
+	return "(" + strings.Join(args, ", ") + ")"
+}
+
+func worldPage(r *rand.Rand) string {
+	page := fmt.Sprintf("(%s: %d", []string{"first", "last"}[r.IntN(2)], r.IntN(4))
+	if r.IntN(2) == 0 {
+		page += ", sort: " + worldSort(r)
+	}
+	if r.IntN(3) == 0 {
+		page += ", filter: " + worldFilter(r)
+	}
+	return page + ")"
+}

@@ -1,0 +1,298 @@
+package conform_test
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"math/rand/v2"
+	"net/http"
+	"net/http/httptest"
+	"slices"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	_ "github.com/jackc/pgx/v5/stdlib"
+	"go.mongodb.org/mongo-driver/v2/bson"
+	"go.mongodb.org/mongo-driver/v2/mongo"
+	"go.mongodb.org/mongo-driver/v2/mongo/options"
+
+	"osprey/core/store"
+	"osprey/core/store/storetest"
+	"osprey/demo/demotest"
+	"osprey/stores/conform"
+	"osprey/stores/document"
+	"osprey/stores/relational"
+	"osprey/stores/rest"
+)
+
+func TestMain(m *testing.M) { demotest.Main(m) }
+
+var (
+	worlds = flag.Int("worlds", 3, "how many random schemas are made")
+	first  = flag.Int("first", 0, "the seed of the first")
+	during = flag.Duration("during", 0, "how long schemas are made, however many")
+)
+
+// TestWorlds asks random operations over random schemas on four stores. The
+// answers are those of stores in memory that can do nothing by themselves. The
+// number of store requests is what the plan says and what the runtime tells,
+// and each store counts as many as it was told to be asked.
+func TestWorlds(t *testing.T) {
+	stores := openStores(t)
+	until := time.Now().Add(*during)
+	operations := 0
+	for seed := *first; seed < *first+*worlds || time.Now().Before(until); seed++ {
+		operations += stores.world(t, uint64(seed))
+		if t.Failed() {
+			t.Fatalf("that was world %d", seed)
+		}
+	}
+	t.Logf("%d operations", operations)
+}
+
+// fourStores are the stores, with what counts at each.
+type fourStores struct {
+	postgres, mysql *sql.DB
+	postgresURL     string
+	mysqlURL        string
+	mongo           *mongo.Database
+	wire            *demotest.Wire
+	rest            *httptest.Server
+	records         map[string][]conform.Record // of rest
+	asked           atomic.Int64                // of rest
+	statements      func() int
+}
+
+func openStores(t *testing.T) *fourStores {
+	t.Helper()
+	s := &fourStores{wire: demotest.NewWire(t), postgresURL: demotest.Harbour().RegistryURL + "?search_path=world"}
+	open := func(driver, dsn string) *sql.DB {
+		db, err := sql.Open(driver, dsn)
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { db.Close() })
+		return db
+	}
+	s.postgres = open("pgx", s.postgresURL)
+	var dsn string
+	s.mysqlURL, dsn = demotest.MariaDB(t)
+	s.mysql = open("mysql", dsn)
+	client, err := mongo.Connect(options.Client().ApplyURI(demotest.Harbour().InspectionsURL))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { client.Disconnect(context.Background()) })
+	s.mongo = client.Database("world")
+	s.rest = httptest.NewServer(http.HandlerFunc(s.serve))
+	t.Cleanup(s.rest.Close)
+	s.statements = demotest.Statements(t)
+	return s
+}
+
+// serve answers as the remote service does, and counts.
+func (s *fourStores) serve(w http.ResponseWriter, r *http.Request) {
+	s.asked.Add(1)
+	list := []conform.Record{}
+	for _, record := range s.records[strings.TrimPrefix(r.URL.Path, "/")] {
+		fits := true
+		for key, values := range r.URL.Query() {
+			have, ok := record[key]
+			fits = fits && ok && slices.Contains(values, fmt.Sprint(have))
+		}
+		if fits {
+			list = append(list, record)
+		}
+	}
+	json.NewEncoder(w).Encode(list)
+}
+
+// counts returns how often each store was asked since the last call.
+func (s *fourStores) counts(t *testing.T) map[string]int {
+	t.Helper()
+	var name string
+	var selects int
+	if err := s.mysql.QueryRow("SHOW GLOBAL STATUS LIKE 'Com_select'").Scan(&name, &selects); err != nil {
+		t.Fatal(err)
+	}
+	return map[string]int{"postgres": s.statements(), "mysql": selects, "mongodb": len(s.wire.Reads()), "rest": int(s.asked.Swap(0))}
+}
+
+// world makes a world and asks it.
+func (s *fourStores) world(t *testing.T, seed uint64) int {
+	t.Helper()
+	r := rand.New(rand.NewPCG(seed, 5))
+	w := conform.NewWorld(r, []string{"postgres", "mysql", "mongodb", "rest"})
+	sources, reference := s.load(t, w), memory(w)
+	e, right := conform.NewEngine(t, w.Schema(), sources), conform.NewEngine(t, w.Schema(), reference)
+	before := s.counts(t)
+	const operations = 40
+	for range operations {
+		op := w.Operation(r)
+		got, want := e.Ask(t, op, nil), right.Ask(t, op, nil)
+		after := s.counts(t)
+		if got.Data != want.Data || fmt.Sprint(got.Errors) != fmt.Sprint(want.Errors) {
+			t.Errorf("%s\ngives %s %v\nwant  %s %v\n%s", op, got.Data, got.Errors, want.Data, want.Errors, got.Plan)
+			return 0
+		}
+		told := map[string]int{}
+		for _, c := range got.Calls {
+			told[c.Source] += c.Requests
+		}
+		for name := range sources {
+			counted := after[name] - before[name]
+			if name == "mongodb" || name == "rest" {
+				counted = after[name] // which start from 0 each time
+			}
+			if counted != told[name] {
+				t.Errorf("%s\n%s counted %d requests, the runtime tells %d\n%s", op, name, counted, told[name], got.Plan)
+			}
+		}
+		before = after
+		if extra := beyond(got); extra != "" {
+			t.Errorf("%s\n%s\n%s", op, extra, got.Plan)
+		}
+	}
+	return operations
+}
+
+// beyond says where more was asked than the plan has: a fetch is asked once, or
+// not at all if no record above brings it a key.
+func beyond(o conform.Outcome) string {
+	planned := map[string]int{}
+	for _, f := range o.Plan.Fetches {
+		planned[fmt.Sprint(f.Wave, " ", f.Source)]++
+	}
+	asked := map[string]int{}
+	for _, c := range o.Calls {
+		asked[fmt.Sprint(c.Wave, " ", c.Source)] += c.Requests
+	}
+	for key, n := range asked {
+		if n > planned[key] {
+			return fmt.Sprintf("wave %s: %d requests, and the plan has %d", key, n, planned[key])
+		}
+	}
+	return ""
+}
+
+// memory returns the stores that say what is right.
+func memory(w *conform.World) map[string]store.Source {
+	catalogues, records := map[string]string{}, map[string]map[string]string{}
+	for _, t := range w.Types {
+		line := t.Set + ":"
+		for _, f := range t.Fields() {
+			kind := f[1]
+			if f[0] == "id" {
+				kind += "!"
+			}
+			line += " " + f[0] + " " + kind
+		}
+		catalogues[t.Source] += line + "\n"
+		if records[t.Source] == nil {
+			records[t.Source] = map[string]string{}
+		}
+		records[t.Source][t.Set] = conform.JSON(t.Records)
+	}
+	sources := map[string]store.Source{}
+	for name, text := range catalogues {
+		sources[name] = storetest.NewMemory(text, records[name])
+	}
+	return sources
+}
+
+// load fills the stores with a world and opens sources on them.
+func (s *fourStores) load(t *testing.T, w *conform.World) map[string]store.Source {
+	t.Helper()
+	ctx := context.Background()
+	must := func(err error) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	exec := func(db *sql.DB, statements ...string) {
+		t.Helper()
+		for _, statement := range statements {
+			if _, err := db.Exec(statement); err != nil {
+				t.Fatalf("%s: %v", statement, err)
+			}
+		}
+	}
+	exec(s.postgres, "DROP SCHEMA IF EXISTS world CASCADE", "CREATE SCHEMA world")
+	exec(s.mysql, "DROP DATABASE harbour", "CREATE DATABASE harbour")
+	must(s.mongo.Drop(ctx))
+	s.records = map[string][]conform.Record{}
+	sets := []rest.Set{}
+	for _, typ := range w.Types {
+		switch typ.Source {
+		case "postgres":
+			s.table(t, s.postgres, typ, typ.Set, `text COLLATE "C"`, "$%d")
+		case "mysql":
+			s.table(t, s.mysql, typ, "harbour."+typ.Set, "varchar(100)", "?")
+		case "mongodb":
+			var docs []any
+			for _, record := range typ.Records {
+				docs = append(docs, bson.M(record))
+			}
+			_, err := s.mongo.Collection(typ.Set).InsertMany(ctx, docs)
+			must(err)
+		case "rest":
+			s.records[typ.Set] = typ.Records
+			set := rest.Set{Name: typ.Set, Key: []string{"id"}, Reads: []rest.ReadForm{{Get: "/" + typ.Set}, {Get: "/" + typ.Set + "{?id*}", Many: "id", MaxKeys: 1000}}}
+			for _, f := range typ.Fields() {
+				kind := store.Int
+				if f[0] == "name" {
+					kind = store.Text
+				}
+				set.Fields = append(set.Fields, rest.Field{Name: f[0], Kind: kind, Nullable: f[0] != "id"})
+			}
+			for _, ref := range typ.Refs {
+				set.Reads = append(set.Reads, rest.ReadForm{Get: "/" + typ.Set + "{?" + ref.Field + "*}", Many: ref.Field, MaxKeys: 1000})
+			}
+			sets = append(sets, set)
+		}
+	}
+	opened := map[string]store.Source{}
+	keep := func(name string, source store.Source, err error) {
+		t.Helper()
+		must(err)
+		t.Cleanup(func() { source.Close() })
+		opened[name] = source
+	}
+	postgres, err := relational.Open(relational.Config{URL: s.postgresURL, Pool: 2})
+	keep("postgres", postgres, err)
+	mysql, err := relational.Open(relational.Config{Kind: relational.MySQL, URL: s.mysqlURL, Pool: 2})
+	keep("mysql", mysql, err)
+	documents, err := document.Open(document.Config{URL: strings.Replace(s.wire.URL, "/harbour", "/world", 1), Pool: 2})
+	keep("mongodb", documents, err)
+	remote, err := rest.Open(rest.Config{URL: s.rest.URL, Sets: sets})
+	keep("rest", remote, err)
+	return opened
+}
+
+// table makes a table of a type and fills it.
+func (s *fourStores) table(t *testing.T, db *sql.DB, typ *conform.WorldType, name, text, place string) {
+	t.Helper()
+	columns := []string{"id int PRIMARY KEY", "name " + text, "n int"}
+	for _, ref := range typ.Refs {
+		columns = append(columns, ref.Field+" int")
+	}
+	if _, err := db.Exec("CREATE TABLE " + name + " (" + strings.Join(columns, ", ") + ")"); err != nil {
+		t.Fatal(err)
+	}
+	for _, record := range typ.Records {
+		var names, places []string
+		var values []any
+		for field, v := range record {
+			names, values = append(names, field), append(values, v)
+			places = append(places, strings.ReplaceAll(place, "%d", fmt.Sprint(len(values))))
+		}
+		if _, err := db.Exec("INSERT INTO "+name+" ("+strings.Join(names, ", ")+") VALUES ("+strings.Join(places, ", ")+")", values...); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
