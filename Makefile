@@ -22,7 +22,7 @@ tools:
 	@scripts/tools.sh
 
 tools-test:
-	@scripts/tools.sh browser
+	@scripts/tools.sh browser mariadb
 
 # The console is built again when one of its sources has changed.
 console: console/dist/index.html

@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Installs what is missing of the programs that Osprey is built, run and tested
-# with. PostgreSQL and Chromium come from Debian's packages; Go and Node.js are
+# with. PostgreSQL, MariaDB and Chromium come from Debian's packages; Go and Node.js are
 # asked for, since Debian's may be too old.
 set -euo pipefail
 
@@ -22,6 +22,9 @@ missing=()
 compgen -G '/usr/lib/postgresql/*/bin/postgres' > /dev/null || missing+=(postgresql)
 for part in "$@"; do
   case $part in
+    # The server alone: mysql_install_db is in its package, and what that calls
+    # in the client's.
+    mariadb) command -v mariadbd > /dev/null && command -v my_print_defaults > /dev/null || missing+=(mariadb-server-core mariadb-client-core) ;;
     browser) command -v chromium > /dev/null || missing+=(chromium) ;;
     *) fail "unknown part $part" ;;
   esac

@@ -128,6 +128,11 @@ func (s *fourStores) world(t *testing.T, seed uint64) int {
 	r := rand.New(rand.NewPCG(seed, 5))
 	w := conform.NewWorld(r, []string{"postgres", "mysql", "mongodb", "rest"})
 	sources, reference := s.load(t, w), memory(w)
+	defer func() {
+		for _, source := range sources {
+			source.Close()
+		}
+	}()
 	e, right := conform.NewEngine(t, w.Schema(), sources), conform.NewEngine(t, w.Schema(), reference)
 	before := s.counts(t)
 	const operations = 40
@@ -260,7 +265,6 @@ func (s *fourStores) load(t *testing.T, w *conform.World) map[string]store.Sourc
 	keep := func(name string, source store.Source, err error) {
 		t.Helper()
 		must(err)
-		t.Cleanup(func() { source.Close() })
 		opened[name] = source
 	}
 	postgres, err := relational.Open(relational.Config{URL: s.postgresURL, Pool: 2})

@@ -133,8 +133,12 @@ func appendScanned(buf []byte, v any) []byte {
 	switch v := v.(type) {
 	case int64:
 		return strconv.AppendInt(buf, v, 10)
+	case uint64:
+		return strconv.AppendUint(buf, v, 10)
 	case float64:
 		return strconv.AppendFloat(buf, v, 'g', -1, 64)
+	case float32:
+		return strconv.AppendFloat(buf, float64(v), 'g', -1, 32)
 	case bool:
 		return strconv.AppendBool(buf, v)
 	case []byte:
