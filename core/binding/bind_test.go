@@ -25,7 +25,7 @@ func sources() map[string]*binding.Source {
 		set.What = "resource"
 	}
 	return map[string]*binding.Source{
-		"notices":     {Name: "notices", Kind: "rest", Naming: binding.Exact, Catalogue: notices},
+		"notices": {Name: "notices", Kind: "rest", Naming: binding.Exact, Catalogue: notices},
 		"registry": {Name: "registry", Kind: "postgres", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
 			Abilities: store.Abilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey}},
 		"inspections": {Name: "inspections", Kind: "mongodb", Naming: binding.Camel, Catalogue: sampled},

@@ -89,12 +89,26 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 		return nil
 	}
 	bound.Codec = codec
+	b.warnOfType(p, f, named, path, info, codec)
 	bound.Wanted = wantedOf(path, kind, elem, isList)
 	if e, ok := named.(*schema.Enum); ok {
 		bound.Enum = b.enum(e, p.source, info)
 	}
 	b.checkNullable(p, f, path, info)
 	return bound
+}
+
+// warnOfType tells of values that cannot be answered as they are stored.
+func (b *binder) warnOfType(p place, f *schema.Field, named schema.Named, path string, info *store.Field, codec Codec) {
+	switch {
+	case info == nil:
+	case info.AsText:
+		b.warn(ruleFits, f.Pos, f.Coordinate(), "use a view that casts it, if its text is not what you want", msgReadAsText, f.Coordinate(), p.records.Set, path, info.Type)
+	case info.Wide && codec == Number32:
+		b.warn(ruleFits, f.Pos, f.Coordinate(), "make it Int64, which holds them all, unless none is so large", msgBeyondInt, f.Coordinate(), named, p.records.Set, path, info.Type)
+	case codec == FloatAsNumber:
+		b.warn(ruleFits, f.Pos, f.Coordinate(), "make it Float", msgFractionAsInt, f.Coordinate(), named, p.records.Set, path, info.Type)
+	}
 }
 
 // wantedOf describes a column, a list of any depth included.

@@ -106,6 +106,9 @@ const (
 // type-fits
 const (
 	msgListHoldsOneValue = "%s is a list, and %s.%s holds one value of the type %s"
+	msgReadAsText        = "%s is %s.%s, whose type %s Osprey does not know; it is read as text"
+	msgBeyondInt         = "%s is of the type %s, and %s.%s is %s; a value beyond 32 bits is an error where it is read"
+	msgFractionAsInt     = "%s is of the type %s, and %s.%s is %s; a value with a fraction is an error where it is read"
 	msgTotalType         = "%s is of the type %s, and the total is %s; %v"
 	msgTypeHasNoFields   = "%s is of the type %s, and %s.%s is %s, which has no fields"
 	msgType              = "%s is of the type %s, and %s.%s is %s; %v"

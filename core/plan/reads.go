@@ -31,6 +31,7 @@ func (b *builder) readFor(r *rows, name string, bound *binding.Field, use argume
 	}
 	key := fmt.Sprintf("%s %d %p %p", name, b.done, bound.Target, bound.Through) + strings.Join(bound.Here, ",") + "/" + strings.Join(bound.There, ",") + use.signature()
 	if n := steps[key]; n != nil {
+		n.step.Read.cover(b.here())
 		return n
 	}
 	source := bound.Target.Source
@@ -45,12 +46,16 @@ func (b *builder) readFor(r *rows, name string, bound *binding.Field, use argume
 	default:
 		n.rows = b.keyedRead(r, step, bound, use)
 	}
-	read := n.rows.node.read
-	if !slices.Contains(read.Covers, step.Field) {
-		read.Covers = append(read.Covers, step.Field)
-	}
+	step.Read.cover(step.Field)
 	steps[key] = n
 	return n
+}
+
+// cover notes a field whose values the read brings.
+func (r *Read) cover(field string) {
+	if !slices.Contains(r.Covers, field) {
+		r.Covers = append(r.Covers, field)
+	}
 }
 
 // signature tells uses apart that ask for different records: the types of an

@@ -71,6 +71,8 @@ func postgresCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, erro
 			// A view does not tell what may be NULL, so nothing is said of it.
 			Nullable: col.Nullable && what == "table"}
 		f.Kind = kindOf(col.Base)
+		f.Wide = col.Base == "int8"
+		f.AsText = kinds[col.Base] == store.Unknown && col.Labels == "" && col.Elem == ""
 		if col.Elem != "" {
 			f.Kind, f.Elem = store.List, kindOf(col.Elem)
 		}

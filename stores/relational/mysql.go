@@ -182,6 +182,8 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 		if json[c.Set+" "+c.Name] {
 			f.Kind, f.Type = store.JSON, "json"
 		}
+		f.Wide = c.Base == "bigint"
+		f.AsText = f.Kind == store.Text && !mysqlTexts[c.Base]
 		if c.Base == "enum" {
 			f.Values = enumLabels(c.Type)
 		}
@@ -199,6 +201,9 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 	}
 	return b.finish(), nil
 }
+
+// mysqlTexts are the types that are text.
+var mysqlTexts = map[string]bool{"char": true, "varchar": true, "tinytext": true, "text": true, "mediumtext": true, "longtext": true, "enum": true, "set": true, "inet4": true, "inet6": true}
 
 func mysqlKind(base, typ string) store.Kind {
 	switch base {
