@@ -1,0 +1,104 @@
+package main_test
+
+import (
+	"encoding/json"
+	"encoding/xml"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// TestNew makes a project, which is tidy and sound, and answers its operation
+// without any store.
+func TestNew(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "port")
+	out, errs, code := osprey(t, "new", dir)
+	if code != 0 || errs != "" || !strings.Contains(out, "osprey ask --project "+dir) {
+		t.Fatalf("new: %d %s%s", code, out, errs)
+	}
+	if out, errs, code := osprey(t, "check", dir); code != 0 || !strings.Contains(out, "no problems found") {
+		t.Errorf("check: %d %s%s", code, out, errs)
+	}
+	if out, errs, code := osprey(t, "tidy", "--check", dir); code != 0 {
+		t.Errorf("tidy: %d %s%s", code, out, errs)
+	}
+	out, errs, code = osprey(t, "ask", "--project", dir, "-f", filepath.Join(dir, "operations", "InPort.graphql"), "--var", "limit=2")
+	var answer struct {
+		Data struct {
+			PortCalls []struct {
+				Berth string
+				Craft struct {
+					Name      string
+					CallCount int
+					Operator  struct{ Name string }
+				}
+			}
+		}
+	}
+	if err := json.Unmarshal([]byte(out), &answer); err != nil || code != 0 {
+		t.Fatalf("ask: %d %v %s%s", code, err, out, errs)
+	}
+	calls := answer.Data.PortCalls
+	if len(calls) != 2 || calls[0].Craft.Name != "Second Wind" || calls[1].Craft.CallCount != 2 || calls[1].Craft.Operator.Name != "Corvik Ferries" {
+		t.Errorf("ask answers %s", out)
+	}
+	for name, args := range map[string][]string{"a folder that is not empty": {"new", dir}, "no folder": {"new"}, "two folders": {"new", "a", "b"}} {
+		if _, errs, code := osprey(t, args...); code != 2 || errs == "" {
+			t.Errorf("%s: %d %s", name, code, errs)
+		}
+	}
+	// A file that is wrong is told with its line, and its record set is missing.
+	if err := os.WriteFile(filepath.Join(dir, "data", "operators.json"), []byte("[\n{]"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if out, errs, code := osprey(t, "check", dir); code != 3 || !strings.Contains(out+errs, "operators.json, line 2") {
+		t.Errorf("check of a wrong file: %d %s%s", code, out, errs)
+	}
+}
+
+// TestExplainDrawing checks that the drawing is a document with every request
+// and every line between them.
+func TestExplainDrawing(t *testing.T) {
+	url := start(t)
+	out, errs, code := osprey(t, "explain", "--url", url, "--format", "svg", "-f", "demo/harbour/operations/Board.graphql")
+	if code != 0 {
+		t.Fatal(errs)
+	}
+	boxes, lines, text := 0, 0, ""
+	d := xml.NewDecoder(strings.NewReader(out))
+	for {
+		token, err := d.Token()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		switch token := token.(type) {
+		case xml.StartElement:
+			for _, a := range token.Attr {
+				if a.Name.Local == "rx" {
+					boxes++
+				}
+				if a.Name.Local == "stroke-width" {
+					lines++
+				}
+			}
+		case xml.CharData:
+			text += string(token)
+		}
+	}
+	if boxes != 4 || lines != 3 {
+		t.Errorf("%d boxes and %d lines, want 4 and 3", boxes, lines)
+	}
+	for _, want := range []string{"Board: 4 store requests in 2 waves", "wave 2", "registry", "inspections by craft.imo", "one request for every 100 distinct keys"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("the drawing does not say %q", want)
+		}
+	}
+	if _, errs, code := osprey(t, "explain", "--format", "png", "{ quays { code } }"); code != 2 || !strings.Contains(errs, "text, json or svg") {
+		t.Errorf("another format: %d %s", code, errs)
+	}
+}
