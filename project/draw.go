@@ -89,7 +89,11 @@ func (r *RequestOut) drawn() []string {
 		lines = append(lines, "↻ "+note)
 	}
 	for _, read := range r.Reads {
-		lines = append(lines, strings.Repeat("   ", read.Depth)+"• "+read.Asks)
+		indent := strings.Repeat("   ", read.Depth)
+		lines = append(lines, indent+"• "+read.Asks)
+		for _, here := range read.Here {
+			lines = append(lines, indent+"  here: "+here)
+		}
 	}
 	return lines
 }

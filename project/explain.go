@@ -43,6 +43,9 @@ type ReadOut struct {
 	Asks   string   `json:"asks"`
 	Fields []string `json:"fields"` // the places of the answer it is for
 	Depth  int      `json:"depth"`  // how many reads of the request it is folded into
+	// Here is what Osprey does with the records, since the store does not: how
+	// those of each place of the answer are sorted and cut.
+	Here []string `json:"here,omitempty"`
 }
 
 // Explain plans a question and tells what it would ask. Nothing is run.
@@ -65,7 +68,7 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 			out.Asks, out.Statement, out.EachKey, out.MaxKeys, out.Pages = d.Asks, d.Statement, d.EachKey, d.MaxKeys, d.Pages
 		}
 		for _, read := range f.Reads {
-			out.Reads = append(out.Reads, ReadOut{Asks: read.String(), Fields: read.Covers, Depth: read.Depth()})
+			out.Reads = append(out.Reads, ReadOut{Asks: read.String(), Fields: read.Covers, Depth: read.Depth(), Here: p.Left(read)})
 		}
 		w.Requests = append(w.Requests, out)
 	}
@@ -95,7 +98,7 @@ func (r *RequestOut) notes() []string {
 		notes = append(notes, "one request for each distinct key: the store takes one at a time")
 	}
 	if r.MaxKeys > 0 && r.MaxKeys < manyKeys {
-		notes = append(notes, fmt.Sprintf("one request for every %d distinct keys", r.MaxKeys))
+		notes = append(notes, fmt.Sprintf("up to %d keys in a request", r.MaxKeys))
 	}
 	if r.Pages > 0 {
 		notes = append(notes, fmt.Sprintf("page by page, up to %s, each a request", plan.Count(r.Pages, "page")))
@@ -134,6 +137,9 @@ func (e *Explanation) Text(statements bool) string {
 			for _, read := range r.Reads {
 				indent := strings.Repeat("  ", read.Depth)
 				fmt.Fprintf(&b, "    %s• %s\n    %s    for %s\n", indent, read.Asks, indent, strings.Join(read.Fields, ", "))
+				for _, here := range read.Here {
+					fmt.Fprintf(&b, "    %s    here: %s\n", indent, here)
+				}
 			}
 			if statements && r.Statement != "" {
 				for _, line := range strings.Split(r.Statement, "\n") {

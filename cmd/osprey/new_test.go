@@ -93,7 +93,7 @@ func TestExplainDrawing(t *testing.T) {
 	if boxes != 4 || lines != 3 {
 		t.Errorf("%d boxes and %d lines, want 4 and 3", boxes, lines)
 	}
-	for _, want := range []string{"Board: 4 store requests in 2 waves", "wave 2", "registry", "inspections by craft.imo", "one request for every 100 distinct keys"} {
+	for _, want := range []string{"Board: 4 store requests in 2 waves", "wave 2", "registry", "inspections by craft.imo", "up to 100 keys in a request"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("the drawing does not say %q", want)
 		}

@@ -29,6 +29,43 @@ func (p *Plan) String() string {
 	return b.String()
 }
 
+// Left returns what the engine does with the rows of a read, since its store
+// does not: a line for each place of the answer.
+func (p *Plan) Left(r *Read) []string {
+	var list []string
+	for _, s := range p.Steps {
+		if s.Read != r {
+			continue
+		}
+		var parts []string
+		if len(s.Where) > 0 {
+			parts = append(parts, "filtered")
+		}
+		var orders []store.Order
+		for _, o := range s.Sort {
+			orders = append(orders, o.By)
+		}
+		if text := sortText(orders); text != "" {
+			parts = append(parts, strings.TrimPrefix(text, ", "))
+		}
+		for _, a := range []*Arg{s.Behind, s.Ahead} {
+			if a != nil {
+				parts = append(parts, a.Name+" "+language.PrintValue(a.Literal))
+			}
+		}
+		if s.Limit != nil {
+			parts = append(parts, "limit "+language.PrintValue(s.Limit.Literal))
+		}
+		if s.Offset != nil {
+			parts = append(parts, "offset "+language.PrintValue(s.Offset.Literal))
+		}
+		if len(parts) > 0 {
+			list = append(list, s.Field+" "+strings.Join(parts, ", "))
+		}
+	}
+	return list
+}
+
 // Depth returns how many reads of its request r is folded into.
 func (r *Read) Depth() int {
 	n := 0

@@ -29,6 +29,7 @@ var terminals = map[string]string{
 	"table":   "bin/osprey ask '{ fleet(limit: 8, sort: [{lengthM: DESC}]) { name lengthM operator { name country } ... on Ferry { cars } } }' --as table --calls",
 	"explain": "bin/osprey explain -f demo/harbour/operations/Board.graphql",
 	"errors":  "bin/osprey ask '{ portCalls(limt: 2) { arivedAt craft { nam } } }' --as tree",
+	"pages":   "bin/osprey ask -f demo/harbour/operations/Logbook.graphql --var first=2 --as tree --calls",
 	"check":   "bin/osprey check --types-only demo/harbour --operations docs/examples/wrong.graphql",
 }
 
@@ -51,6 +52,13 @@ func take() error {
 		if err := terminal(ctx, name, "$ "+strings.Replace(command, "bin/", "", 1)+"\n"+string(out)); err != nil {
 			return err
 		}
+	}
+	drawing, err := exec.Command("bin/osprey", "explain", "--format", "svg", "-f", "demo/harbour/operations/Board.graphql").Output()
+	if err != nil {
+		return fmt.Errorf("the drawing: %w", err)
+	}
+	if err := picture(ctx, "waves", 390, chromedp.Navigate("data:image/svg+xml;charset=utf-8,"+url.PathEscape(string(drawing)))); err != nil {
+		return err
 	}
 	board, err := os.ReadFile("demo/harbour/operations/Board.graphql")
 	if err != nil {
