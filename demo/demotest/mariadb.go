@@ -41,6 +41,7 @@ func MariaDB(t testing.TB) (url, dsn string) {
 	port := listener.Addr().(*net.TCPAddr).Port
 	listener.Close()
 	server := exec.Command("mariadbd", append([]string{"--no-defaults", "--datadir=" + data, "--bind-address=127.0.0.1", fmt.Sprintf("--port=%d", port),
+		"--tmpdir=" + dir, // where a server clears away what it takes for its own
 		"--socket=" + filepath.Join(dir, "socket"), "--pid-file=" + filepath.Join(dir, "pid"), "--innodb-flush-log-at-trx-commit=0",
 		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_nopad_bin"}, user...)...)
 	server.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
