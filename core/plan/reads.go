@@ -6,8 +6,6 @@ import (
 	"strings"
 
 	"osprey/core/binding"
-	"osprey/core/language"
-	"osprey/core/schema"
 	"osprey/core/store"
 )
 
@@ -56,34 +54,6 @@ func (r *Read) cover(field string) {
 	if !slices.Contains(r.Covers, field) {
 		r.Covers = append(r.Covers, field)
 	}
-}
-
-// signature tells uses apart that ask for different records: the types of an
-// interface may give an argument other defaults, or sort otherwise.
-func (use arguments) signature() string {
-	var s strings.Builder
-	s.WriteString(use.conditions())
-	s.WriteString(sortText(use.sort))
-	for _, a := range []*Arg{use.limit, use.offset, use.behind, use.ahead} {
-		s.WriteString(" |")
-		if a != nil {
-			s.WriteString(language.PrintValue(a.Literal))
-		}
-	}
-	fmt.Fprintf(&s, " %t %t %t", use.pages, use.backward, use.totals)
-	return s.String()
-}
-
-// conditions writes what a record must fit.
-func (use arguments) conditions() string {
-	var s strings.Builder
-	for i := range use.where {
-		s.WriteString(" & " + conditionText(&use.where[i], use.values))
-	}
-	for _, a := range use.values {
-		s.WriteString(a.Err) // one that cannot be used has no condition
-	}
-	return s.String()
 }
 
 // newRead starts a read of a record set.
@@ -321,35 +291,6 @@ func (b *builder) sharedRead(step *Step, bound *binding.Field, use arguments, wa
 	return n
 }
 
-// arguments is what a field's arguments ask of a read.
-type arguments struct {
-	where         []store.Condition
-	values        []*Arg // of where
-	sort          []store.Order
-	limit, offset *Arg
-	behind, ahead *Arg // cursors
-	pages         bool // the rows are a page, with a sort key for each record
-	backward      bool // from the end
-	totals        bool // only totals of the rows are wanted
-}
-
-// equals adds the condition that a field equals the argument's value.
-func (use *arguments) equals(arg *Arg) {
-	arg.Column = len(use.values)
-	use.where = append(use.where, store.Condition{Path: arg.Path, Kind: arg.Kind, Many: arg.Many, Value: arg.Column})
-	use.values = append(use.values, arg)
-}
-
-// refuse makes the read an error.
-func (use *arguments) refuse(arg *Arg, why string) {
-	use.values = append(use.values, &Arg{Name: arg.Name, Pos: arg.Pos, Column: len(use.values), Kind: store.Text, Err: why})
-}
-
-// asks reports whether anything but all records is asked for.
-func (use *arguments) asks() bool {
-	return len(use.values) > 0 || len(use.where) > 0 || len(use.sort) > 0 || use.limit != nil || use.offset != nil
-}
-
 // innerStep plans a list of nested records that the engine filters, sorts and
 // cuts.
 func (b *builder) innerStep(parent, inner *rows, use arguments) *Step {
@@ -373,168 +314,4 @@ func (b *builder) innerStep(parent, inner *rows, use arguments) *Step {
 		s.Sort = append(s.Sort, Order{column(o.Path, o.Kind), o})
 	}
 	return s
-}
-
-// arguments sorts out the arguments of a field. An argument that is absent or
-// null asks nothing.
-func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
-	use := arguments{sort: bound.Sort, pages: bound.Page != nil, totals: bound.Total != nil}
-	if bound.Target != nil && bound.Only != nil && bound.Target.Kind != nil {
-		k := bound.Target.Kind
-		stored := k.Stored[bound.Only]
-		use.equals(&Arg{Path: k.Path, Kind: k.Column, Fixed: true, Value: stored, Literal: &language.StringValue{Text: stored}})
-	}
-	for i := range bound.Args {
-		a := &bound.Args[i]
-		arg := b.arg(f, a)
-		if arg == nil {
-			continue
-		}
-		switch a.Role {
-		case binding.Equal:
-			use.equals(arg)
-		case binding.FilterBy:
-			use.where = append(use.where, b.filter(arg, a.Filter, &use.values)...)
-		case binding.Limit:
-			use.limit = arg
-		case binding.Offset:
-			use.offset = arg
-		case binding.SortBy:
-			use.sort = b.sortBy(arg, a, &use)
-		case binding.First:
-			arg.More, use.limit = 1, arg
-		case binding.Behind:
-			use.behind = arg
-		case binding.Ahead:
-			use.ahead = arg
-		}
-	}
-	for i := range bound.Args { // last, since a default of first gives way to it
-		if a := &bound.Args[i]; a.Role == binding.Last {
-			if arg := b.arg(f, a); arg != nil {
-				if use.limit != nil && f.Argument(use.limit.Name) != nil {
-					use.refuse(use.limit, msgFirstAndLast)
-				}
-				arg.More, use.limit, use.backward = 1, arg, true
-			}
-		}
-	}
-	if use.pages {
-		for _, path := range bound.Page.Key {
-			if !slices.ContainsFunc(use.sort, func(o store.Order) bool { return o.Path == path && len(o.Via) == 0 }) {
-				use.sort = append(slices.Clip(use.sort), store.Order{Path: path})
-			}
-		}
-	}
-	return use
-}
-
-// arg returns an argument that is given, by the operation or a default, and
-// not null; otherwise nil.
-func (b *builder) arg(f *language.Field, a *binding.Arg) *Arg {
-	arg := &Arg{Name: a.Def.Name, Pos: f.Name.Pos, Path: a.Path, Kind: a.Kind, Many: a.Many, Enum: a.Enum, Type: a.Def.Type, Literal: a.Def.Default}
-	if given := f.Argument(a.Def.Name); given != nil {
-		arg.Literal, arg.Pos = given, given.Start()
-	}
-	if v, ok := arg.Literal.(*language.Variable); ok {
-		b.plan.Shape.byPresence(v.Name)
-		value, given := b.vars[v.Name]
-		if !given {
-			arg.Literal = a.Def.Default
-		} else if value == nil && !schema.IsNonNull(a.Def.Type) {
-			return nil
-		}
-	}
-	if arg.Literal == nil {
-		return nil
-	}
-	if !usesVariables(arg.Literal) {
-		value, _, err := schema.CoerceLiteral(arg.Type, arg.Literal, nil)
-		if err == nil {
-			arg.Fixed, arg.Value = true, value
-			if value == nil {
-				return nil
-			}
-		}
-	}
-	return arg
-}
-
-// usesVariables reports whether a literal holds a variable.
-func usesVariables(v language.Value) bool {
-	switch v := v.(type) {
-	case *language.Variable:
-		return true
-	case *language.ListValue:
-		return slices.ContainsFunc(v.Values, usesVariables)
-	case *language.ObjectValue:
-		return slices.ContainsFunc(v.Fields, func(f *language.Argument) bool { return usesVariables(f.Value) })
-	}
-	return false
-}
-
-// sortBy reads a sort argument. Its value changes the request, so the plan
-// holds for this value only.
-func (b *builder) sortBy(arg *Arg, a *binding.Arg, use *arguments) []store.Order {
-	for _, name := range variablesIn(arg.Literal) {
-		b.plan.Shape.byValue(name)
-	}
-	value, err := arg.Resolve(b.vars)
-	if err != nil {
-		return nil // the variables do not fit, which is told before anything runs
-	}
-	var orders []store.Order
-	items, ok := value.([]schema.Value)
-	if !ok {
-		items = []schema.Value{value}
-	}
-	for _, item := range items {
-		sorts := a.Sorts
-		var via []store.Link
-		for sorts != nil {
-			fields, ok := item.(schema.InputFields)
-			if !ok || len(fields) != 1 {
-				break
-			}
-			name := fields[0].Name
-			key := sorts[name]
-			if key == nil {
-				use.refuse(arg, fmt.Sprintf(msgSortKeyNot, name))
-				break
-			}
-			if key.Inner == nil {
-				direction, _ := fields[0].Value.(schema.Symbol)
-				order := binding.Directions[direction]
-				order.Path, order.Kind, order.Via = key.Path, key.Kind, via
-				orders = append(orders, order)
-				break
-			}
-			if key.Link != nil {
-				via = append(slices.Clip(via), *key.Link)
-			}
-			sorts, item = key.Inner, fields[0].Value
-		}
-	}
-	return orders
-}
-
-// variablesIn returns the names of the variables in a literal.
-func variablesIn(v language.Value) []string {
-	switch v := v.(type) {
-	case *language.Variable:
-		return []string{v.Name}
-	case *language.ListValue:
-		var names []string
-		for _, item := range v.Values {
-			names = append(names, variablesIn(item)...)
-		}
-		return names
-	case *language.ObjectValue:
-		var names []string
-		for _, f := range v.Fields {
-			names = append(names, variablesIn(f.Value)...)
-		}
-		return names
-	}
-	return nil
 }

@@ -222,22 +222,6 @@ func (s *statement) expression(o out) string {
 	return s.column("t", o.read, o.path)
 }
 
-// via writes the value of a field of the one record that links lead to from a
-// row of alias.
-func (s *statement) via(alias string, links []store.Link, path string) string {
-	var w writer
-	for i, l := range links {
-		own := fmt.Sprintf("v%d", i)
-		if i == 0 {
-			w.add("(SELECT v", fmt.Sprint(len(links)-1), ".", s.quote(path), " FROM ", s.quote(l.Set), " ", own)
-		} else {
-			w.add(" JOIN ", s.quote(l.Set), " ", own, " ON ", s.equalFields(own, l.There, fmt.Sprintf("v%d", i-1), l.Here))
-		}
-	}
-	w.add(" WHERE ", s.equalFields("v0", links[0].There, alias, links[0].Here), ")")
-	return w.String()
-}
-
 // equalFields writes that fields of one alias equal those of another.
 func (s *statement) equalFields(a string, fields []string, b string, others []string) string {
 	terms := make([]string, len(fields))
@@ -502,42 +486,6 @@ func (s *statement) columnList(b *branch) string {
 func (s *statement) one(p param) string {
 	s.params = append(s.params, p)
 	return s.dialect.param(len(s.params), &p)
-}
-
-// orderKeys writes the sort keys of a read, each behind separator; the primary
-// key is last, so that equal rows keep their order.
-func (s *statement) orderKeys(read int, separator string) string {
-	r := s.reads[read]
-	set := s.catalogue.Sets[r.Set]
-	var b strings.Builder
-	for _, o := range s.fullOrder(read) {
-		expr, nullable := s.orderValue(fmt.Sprintf("t%d", read), set, o)
-		b.WriteString(separator + s.dialect.order(expr, o, nullable))
-	}
-	return b.String()
-}
-
-// fullOrder returns the sort keys of a read with the primary key behind them.
-func (s *statement) fullOrder(read int) []store.Order {
-	r := s.reads[read]
-	orders := slices.Clone(r.Sort)
-	if set := s.catalogue.Sets[r.Set]; len(set.Keys) > 0 {
-		for _, path := range set.Keys[0] {
-			if !slices.ContainsFunc(r.Sort, func(o store.Order) bool { return o.Path == path && len(o.Via) == 0 }) {
-				orders = append(orders, store.Order{Path: path})
-			}
-		}
-	}
-	return orders
-}
-
-// orderValue writes the value of a sort key, and says whether it may be NULL.
-func (s *statement) orderValue(alias string, set *store.Set, o store.Order) (expr string, nullable bool) {
-	f := s.fieldOf(set, o.Via, o.Path)
-	if len(o.Via) > 0 {
-		return s.dialect.comparable(s.via(alias, o.Via, o.Path), f), true
-	}
-	return s.dialect.comparable(alias+"."+s.quote(o.Path), f), f != nil && (f.Nullable || set.What == "view")
 }
 
 // noBound is the rounded bound from which on a limit is not in the text.
