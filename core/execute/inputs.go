@@ -11,7 +11,7 @@ import (
 // gather makes what a fetch is asked with: keys from earlier waves and the
 // operation's arguments. It returns the number of distinct keys, and whether
 // there is anything to ask: a request all of whose reads need keys, and have
-// none, is not made.
+// none, or have arguments that cannot be used, is not made.
 func (r *run) gather(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
 	inputs = sized(r.inputs[f.ID], len(f.Reads))
 	r.inputs[f.ID] = inputs
@@ -20,14 +20,15 @@ func (r *run) gather(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
 		in.Keys = columns(in.Keys, len(read.Store.Keys))
 		in.Where = columns(in.Where, read.Store.Values)
 		in.Limit, in.Offset = 0, 0
+		some := read.Store.Parent < 0
 		if len(read.Store.Keys) > 0 {
 			r.keys(read, in.Keys)
 			keys += in.Keys[0].Len()
-			ask = ask || in.Keys[0].Len() > 0
-		} else if read.Store.Parent < 0 {
-			ask = true
+			some = in.Keys[0].Len() > 0
 		}
-		if err := r.arguments(read, in); err != nil {
+		err := r.arguments(read, in)
+		ask = ask || some && err == nil
+		if err != nil {
 			r.badRead[read] = err
 			in.Limit, in.Offset = 0, 0
 			in.Where = columns(in.Where, read.Store.Values)

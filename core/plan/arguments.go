@@ -84,6 +84,9 @@ func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 			}
 		}
 	}
+	if slices.ContainsFunc(use.values, func(a *Arg) bool { return a.Err != "" }) {
+		use.where = append(use.where, store.Condition{Op: store.Any}) // what is refused finds nothing
+	}
 	if use.pages {
 		for _, path := range bound.Page.Key {
 			if !slices.ContainsFunc(use.sort, func(o store.Order) bool { return o.Path == path && len(o.Via) == 0 }) {

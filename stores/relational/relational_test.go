@@ -378,3 +378,22 @@ func TestPrepared(t *testing.T) {
 		t.Errorf("after the column changed, it reads %q", got)
 	}
 }
+
+// TestTenMillionRows checks that an answer of any size costs a bounded number of
+// records, and that the rest of it is not waited for.
+func TestTenMillionRows(t *testing.T) {
+	s, c := open(t, `DROP SCHEMA IF EXISTS huge CASCADE; CREATE SCHEMA huge; CREATE VIEW huge.things AS SELECT g::bigint AS id, 'thing ' || g AS name FROM generate_series(1, 10000000) g`, "huge")
+	request, err := s.Prepare(c, []*store.Read{{Set: "things", Columns: []store.Wanted{{Path: "id", Kind: store.Int}, {Path: "name", Kind: store.Text}}, Parent: -1}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	wantCode(t, request, store.BadAnswer)
+	few, err := s.Prepare(c, []*store.Read{{Set: "things", Columns: []store.Wanted{{Path: "id", Kind: store.Int}}, Limit: true, Parent: -1}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	a, err := few.Run(context.Background(), []store.Input{{Limit: 3}})
+	if err != nil || a.Tables[0].Len != 3 {
+		t.Errorf("afterwards: %v", err)
+	}
+}
