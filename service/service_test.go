@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -133,6 +134,44 @@ func TestBoardAsksEachStoreOnce(t *testing.T) {
 		if n := len(a.Extensions.Calls); n != 4 {
 			t.Errorf("limit %d: the answer tells %d calls, want 4", limit, n)
 		}
+	}
+}
+
+// TestNotices counts at the harbour master's service: related resources come
+// along, page by page, with the wanted fields only, and as many requests as the
+// answer tells.
+func TestNotices(t *testing.T) {
+	demotest.Setenv(t)
+	base := serveHarbour(t)
+	h := demotest.Harbour()
+	h.Notices.Requests()
+	a := ask(t, base, `{ quays { code notices(limit: 2, filter: {validUntil: {missing: false}}) { title author { name } replaces { title author { post } } } } }`, nil)
+	if len(a.Errors) > 0 {
+		t.Fatal(a.Errors)
+	}
+	requests := h.Notices.Requests()
+	if len(requests) != 3 { // 30 notices, 10 on a page
+		t.Errorf("the service got %q", requests)
+	}
+	for _, r := range requests {
+		if u, err := url.Parse(r); err != nil || u.Query().Get("include") != "author,replaces,replaces.author" ||
+			u.Query().Get("fields[notices]") != "author,issuedAt,quay,replaces,title,validUntil" || u.Query().Get("fields[officers]") != "name,post" {
+			t.Errorf("the service got %s", r)
+		}
+	}
+	told := 0
+	for _, c := range a.Extensions.Calls {
+		if c.Source == "notices" {
+			told += c.Requests
+		}
+	}
+	if told != len(requests) {
+		t.Errorf("the answer tells %d requests, the service got %d", told, len(requests))
+	}
+	quays := a.Data["quays"].([]any)
+	first := quays[0].(map[string]any)["notices"].([]any)[0].(map[string]any)
+	if first["title"] != "Dredging at Q1" || first["author"].(map[string]any)["name"] == "" || len(first["replaces"].([]any)) != 1 {
+		t.Errorf("the first quay's first notice is %v", first)
 	}
 }
 

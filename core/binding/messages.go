@@ -38,8 +38,7 @@ const (
 
 // index
 const (
-	msgNoIndexBeginsEvery  = "no index of %s begins with %s, so every lookup reads the whole %s"
-	msgNoIndexBeginsEvery2 = "no index of %s begins with %s, so every lookup reads the whole table"
+	msgNoIndexBeginsEvery = "no index of %s begins with %s, so every lookup reads the whole %s"
 )
 
 // kind

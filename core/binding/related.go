@@ -175,8 +175,8 @@ func (b *binder) cardinality(p place, f *schema.Field, d *language.Directive, bo
 		}
 	}
 	bound.Single = unique
-	if bound.Through == nil && !info.Indexed(bound.There) && !info.Sampled && info.What == "table" {
-		b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+bound.Target.Set+" ("+strings.Join(bound.There, ", ")+")", msgNoIndexBeginsEvery2, bound.Target.Set, strings.Join(bound.There, ", "))
+	if bound.Through == nil && !info.Indexed(bound.There) && (info.What == "table" || info.What == "collection") {
+		b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+bound.Target.Set+" ("+strings.Join(bound.There, ", ")+")", msgNoIndexBeginsEvery, bound.Target.Set, strings.Join(bound.There, ", "), info.What)
 	}
 	if !bound.Many && schema.IsNonNull(f.Type) && p.records != nil && p.records.Info != nil {
 		for _, here := range bound.Here {

@@ -134,6 +134,7 @@ func TestConform(t *testing.T) {
 		var url string
 		sources[kind], url = filled(t, kind)
 		t.Run(kind, func(t *testing.T) { conform.Run(t, sources[kind], *random) })
+		t.Run(kind+" while records come and go", func(t *testing.T) { comeAndGo(t, kind, sources[kind], url) })
 		t.Run(kind+" in trouble", func(t *testing.T) { trouble(t, kind, url) })
 	}
 	t.Run("related records", func(t *testing.T) {
@@ -177,6 +178,83 @@ func relatedByHand(t *testing.T, sources map[string]*relational.Source) {
 		  none: owners(filter: {vessels: {only: {id: {is: 0}}}}) { id } }`, nil)
 		if out.Data != want {
 			t.Errorf("%s gives %s %v\nwant %s", kind, out.Data, out.Errors, want)
+		}
+	}
+}
+
+// comeAndGo turns pages, of the whole list and of one parent's, while records are
+// added and removed in front of and behind the place: no other record is met
+// twice or missed.
+func comeAndGo(t *testing.T, kind string, source store.Source, url string) {
+	driver, dsn := "pgx", url
+	switch kind {
+	case relational.MySQL:
+		driver, dsn = "mysql", "root@tcp("+strings.TrimSuffix(strings.TrimPrefix(url, "mysql://root@"), "/harbour")+")/harbour"
+	case relational.SQLite:
+		driver, dsn = "sqlite", strings.TrimPrefix(url, "sqlite:")
+	}
+	db, err := sql.Open(driver, dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	exec := func(statement string) {
+		t.Helper()
+		if _, err := db.Exec(statement); err != nil {
+			t.Fatalf("%s: %v", statement, err)
+		}
+	}
+	engine := conform.New(t, source)
+	for name, query := range map[string]string{
+		"whole":      `query ($c: String) { fleet(first: 7, after: $c, sort: [{length: DESC}]) { pageInfo { endCursor hasNextPage } edges { node { id } } } }`,
+		"one parent": `query ($c: String) { owners(filter: {id: {is: 3}}) { fleet(first: 2, after: $c, sort: [{name: ASC}]) { pageInfo { endCursor hasNextPage } edges { node { id } } } } }`,
+	} {
+		met := map[string]int{}
+		vars := map[string]any{}
+		for page := 0; page < 40; page++ {
+			out := engine.Ask(t, query, vars)
+			var data struct{ Fleet, Owners json.RawMessage }
+			var fleet struct {
+				PageInfo struct {
+					EndCursor   string
+					HasNextPage bool
+				}
+				Edges []struct{ Node struct{ ID string } }
+			}
+			if err := json.Unmarshal([]byte(out.Data), &data); err != nil || len(out.Errors) > 0 {
+				t.Fatal(err, out.Errors)
+			}
+			text := data.Fleet
+			if text == nil {
+				var owners []struct{ Fleet json.RawMessage }
+				if err := json.Unmarshal(data.Owners, &owners); err != nil || len(owners) != 1 {
+					t.Fatal(err, out.Data)
+				}
+				text = owners[0].Fleet
+			}
+			if err := json.Unmarshal(text, &fleet); err != nil {
+				t.Fatal(err)
+			}
+			for _, e := range fleet.Edges {
+				met[e.Node.ID]++
+			}
+			if !fleet.PageInfo.HasNextPage {
+				break
+			}
+			vars["c"] = fleet.PageInfo.EndCursor
+			// One in front of every place, and one behind.
+			exec(fmt.Sprintf("INSERT INTO vessels (id, code, name, length, owner_id) VALUES (%d, 'X', '', 500, 3)", 1000+2*page))
+			exec(fmt.Sprintf("INSERT INTO vessels (id, code, name, length, owner_id) VALUES (%d, 'X', '~~', 1, 3)", 1001+2*page))
+		}
+		exec("DELETE FROM vessels WHERE id >= 1000")
+		for _, v := range conform.Data()["vessels"] {
+			want := 1
+			if name == "one parent" && v["owner_id"] != 3 {
+				want = 0
+			}
+			if n := met[fmt.Sprint(v["id"])]; n != want {
+				t.Errorf("%s: vessel %v was met %d times, want %d", name, v["id"], n, want)
+			}
 		}
 	}
 }
