@@ -15,7 +15,7 @@ import (
 func FuzzCursor(f *testing.F) {
 	f.Add("Aurora", int64(7), 1.5, true, "")
 	f.Add("", int64(math.MinInt64), math.Inf(1), false, "AAAAAAAA")
-	f.Add("\x00\xff", int64(-1), -0.0, false, "sxrNpgH2ugE")
+	f.Add("\x00\xff", int64(-1), math.Copysign(0, -1), false, "sxrNpgH2ugE")
 	f.Fuzz(func(t *testing.T, text string, n int64, fraction float64, missing bool, claimed string) {
 		table := &store.Table{Len: 1, Columns: []store.Column{{Kind: store.Text}, {Kind: store.Time}, {Kind: store.Float}, {Kind: store.Decimal}}}
 		table.Columns[0].AppendText(text)

@@ -25,7 +25,6 @@ type pagePlan struct {
 	*builder
 	bound   *binding.Field
 	node    *stepNode
-	above   *rows
 	counted arguments
 }
 

@@ -157,9 +157,7 @@ func (s *set) choose(keys []string, where []store.Condition) (*form, error) {
 				n++
 			}
 		}
-		for _, name := range []string{f.sort, f.limit, f.offset} {
-			given = append(given, name)
-		}
+		given = append(given, f.sort, f.limit, f.offset)
 		if f.pages != nil {
 			given = append(given, f.pages.Number, f.pages.Cursor)
 		}
