@@ -382,7 +382,12 @@ func TestPrepared(t *testing.T) {
 // TestTenMillionRows checks that an answer of any size costs a bounded number of
 // records, and that the rest of it is not waited for.
 func TestTenMillionRows(t *testing.T) {
-	s, c := open(t, `DROP SCHEMA IF EXISTS huge CASCADE; CREATE SCHEMA huge; CREATE VIEW huge.things AS SELECT g::bigint AS id, 'thing ' || g AS name FROM generate_series(1, 10000000) g`, "huge")
+	_, c := open(t, `DROP SCHEMA IF EXISTS huge CASCADE; CREATE SCHEMA huge; CREATE VIEW huge.things AS SELECT g::bigint AS id, 'thing ' || g AS name FROM generate_series(1, 10000000) g`, "huge")
+	s, err := relational.Open(relational.Config{URL: demotest.Harbour().RegistryURL + "?search_path=huge", Timeout: time.Minute, MaxRecords: 100_000})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
 	request, err := s.Prepare(c, []*store.Read{{Set: "things", Columns: []store.Wanted{{Path: "id", Kind: store.Int}, {Path: "name", Kind: store.Text}}, Parent: -1}})
 	if err != nil {
 		t.Fatal(err)
