@@ -2,6 +2,7 @@ package project
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"log/slog"
 	"os"
@@ -107,7 +108,7 @@ func open(t *testing.T, schema string, more map[string]string) (*Project, Findin
 	return p, findings, err
 }
 
-const things = `type Query { thing(id: ID!): Thing @read things(id: [ID!]): [Thing!]! @read }
+const things = `type Query { thing(id: ID!): Thing @read things(id: [ID!], filter: ThingFilter): [Thing!]! @read }
 type Thing @stored(in: "away", as: "things", key: "id") { id: ID! name: String! }`
 
 func TestOpenReportsEveryFile(t *testing.T) {
@@ -159,7 +160,35 @@ func TestPlansAreKept(t *testing.T) {
 	if other := plan(map[string]any{"id": "a", "b": false}); other == first || plan(map[string]any{"id": "c", "b": false}) != other {
 		t.Errorf("a condition does not make a plan of its own, once")
 	}
-	for i := range 10 {
+	// Of a filter, what is compared makes the plan, and the values do not.
+	const filtered = `query ($f: ThingFilter) { things(filter: $f) { id } }`
+	form := func(filter string) any {
+		t.Helper()
+		var f any
+		if err := json.Unmarshal([]byte(filter), &f); err != nil {
+			t.Fatal(err)
+		}
+		got, _, faults := r.Plan(&Question{Query: filtered, Variables: map[string]any{"f": f}})
+		if faults != nil {
+			t.Fatal(faults)
+		}
+		return got
+	}
+	one := form(`{"name": {"in": ["a"]}, "any": [{"id": {"is": "1"}}]}`)
+	for filter, same := range map[string]bool{
+		`{"name": {"in": ["b", "c", "d"]}, "any": [{"id": {"is": "2"}}]}`:            true,
+		`{"name": {"in": []}, "any": [{"id": {"is": "2"}}]}`:                         true,
+		`{"name": {"in": ["a"]}, "any": [{"id": {"isNot": "1"}}]}`:                   false,
+		`{"name": {"in": ["a"]}, "any": [{"id": {"is": null}}]}`:                     false,
+		`{"name": {"in": ["a"]}, "any": [{"id": {"is": "1"}}, {"id": {"is": "2"}}]}`: false,
+		`{"name": {"in": ["a"], "missing": false}, "any": [{"id": {"is": "1"}}]}`:    false,
+		`null`: false,
+	} {
+		if (form(filter) == one) != same {
+			t.Errorf("the filter %s has the same plan: %t", filter, !same)
+		}
+	}
+	for i := range 9 {
 		r.Plan(&Question{Query: strings.Repeat(" ", i) + "{ __typename }"})
 	}
 	if n := r.known.Len(); n != 2 {

@@ -80,7 +80,12 @@ type engine struct {
 
 func newEngine(t testing.TB, all map[string]*storetest.Memory) *engine {
 	t.Helper()
-	s, problems := schema.Build(binding.Directives, schema.Text{Body: port})
+	return newEngineOf(t, port, all)
+}
+
+func newEngineOf(t testing.TB, types string, all map[string]*storetest.Memory) *engine {
+	t.Helper()
+	s, problems := binding.Build([]schema.Text{{Body: types}}, func(string) bool { return false })
 	if problems.Failed() {
 		t.Fatal(problems)
 	}
