@@ -259,6 +259,41 @@ func comeAndGo(t *testing.T, kind string, source store.Source, url string) {
 	}
 }
 
+// endsInTime checks that a statement that takes too long ends at the server, too.
+func endsInTime(t *testing.T, url string) {
+	db, err := sql.Open("mysql", "root@tcp("+strings.TrimSuffix(strings.TrimPrefix(url, "mysql://root@"), "/harbour")+")/harbour")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	if _, err := db.Exec("CREATE VIEW sleepy AS SELECT 1 AS id, SLEEP(30) AS nap"); err != nil {
+		t.Fatal(err)
+	}
+	s, err := relational.Open(relational.Config{Kind: relational.MySQL, URL: url, Timeout: 300 * time.Millisecond})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	c, err := s.Catalogue(context.Background())
+	if err != nil {
+		t.Fatal(err)
+	}
+	request, err := s.Prepare(c, []*store.Read{{Set: "sleepy", Columns: []store.Wanted{{Path: "nap", Kind: store.Int}}, Parent: -1}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	wantCode(t, request, store.Timeout)
+	running := -1
+	for until := time.Now().Add(5 * time.Second); running != 0 && time.Now().Before(until); time.Sleep(50 * time.Millisecond) {
+		if err := db.QueryRow("SELECT count(*) FROM information_schema.PROCESSLIST WHERE INFO LIKE '%sleepy%' AND INFO NOT LIKE '%PROCESSLIST%'").Scan(&running); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if running != 0 {
+		t.Errorf("%d statements are still running that nobody waits for", running)
+	}
+}
+
 // trouble holds what is told of answers that are too large, too slow or never
 // come, and that the pool is sound afterwards.
 func trouble(t *testing.T, kind, url string) {
@@ -309,6 +344,9 @@ func trouble(t *testing.T, kind, url string) {
 	}
 	if _, err := gone.Catalogue(ctx); !errors.As(err, &own) || own.Code != store.Down {
 		t.Errorf("the catalogue of no database: %v", err)
+	}
+	if kind == relational.MySQL {
+		endsInTime(t, url)
 	}
 	cancelled, cancel := context.WithCancel(ctx)
 	cancel()

@@ -3,12 +3,14 @@ package relational
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"errors"
 	"fmt"
 	"net"
 	"net/url"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/go-sql-driver/mysql"
 	"github.com/jmoiron/sqlx"
@@ -29,7 +31,32 @@ func openMySQL(c *Config) (*sqlx.DB, error) {
 	if err != nil {
 		return nil, errors.New("the address cannot be used")
 	}
-	return sqlx.NewDb(sql.OpenDB(connector), "mysql"), nil
+	return sqlx.NewDb(sql.OpenDB(limited{connector, c.Timeout}), "mysql"), nil
+}
+
+// limited makes connections on which the server itself ends what takes longer
+// than anybody waits: the driver only hangs up, which a server notices late.
+type limited struct {
+	driver.Connector
+	timeout time.Duration
+}
+
+// Connect makes a connection.
+func (l limited) Connect(ctx context.Context) (driver.Conn, error) {
+	conn, err := l.Connector.Connect(ctx)
+	if err != nil {
+		return nil, err
+	}
+	run, ok := conn.(driver.ExecerContext)
+	if !ok {
+		return conn, nil
+	}
+	// MariaDB counts seconds and MySQL milliseconds, by other names; a server
+	// that knows neither goes without.
+	if _, err := run.ExecContext(ctx, fmt.Sprintf("SET SESSION max_statement_time = %f", l.timeout.Seconds()), nil); err != nil {
+		run.ExecContext(ctx, fmt.Sprintf("SET SESSION max_execution_time = %d", l.timeout.Milliseconds()), nil)
+	}
+	return conn, nil
 }
 
 func mysqlConfig(address string) (*mysql.Config, error) {
