@@ -21,6 +21,7 @@ type arguments struct {
 	pages         bool // the rows are a page, with a sort key for each record
 	backward      bool // from the end
 	totals        bool // only totals of the rows are wanted
+	counts        bool // and of those only how many there are
 }
 
 // equals adds the condition that a field equals the argument's value.
@@ -44,6 +45,7 @@ func (use *arguments) asks() bool {
 // null asks nothing.
 func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 	use := arguments{sort: bound.Sort, pages: bound.Page != nil, totals: bound.Total != nil}
+	use.counts = use.totals && bound.Total.Of == store.Count
 	if bound.Target != nil && bound.Only != nil && bound.Target.Kind != nil {
 		k := bound.Target.Kind
 		stored := k.Stored[bound.Only]

@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"slices"
+
 	"osprey/core/binding"
 	"osprey/core/language"
 	"osprey/core/schema"
@@ -14,10 +16,24 @@ import (
 func (b *builder) connection(f *Field, g group, bound *binding.Field, node *stepNode) {
 	f.What, f.Step = Paged, node.step
 	// Counts are of the whole list, whatever the page.
-	counted := b.arguments(g.fields[0], bound)
-	counted = arguments{where: counted.where, values: counted.values, totals: true}
-	p := &pagePlan{builder: b, bound: bound, node: node, counted: counted}
+	use := b.arguments(g.fields[0], bound)
+	p := &pagePlan{builder: b, bound: bound, node: node, counted: use.total(false)}
 	f.Object = p.object(p.bound.Page.Connection, g.subsets(), p.connectionField)
+}
+
+// total returns what the totals of a list ask: its conditions, and no bounds.
+func (use arguments) total(counts bool) arguments {
+	return arguments{where: use.where, values: use.values, totals: true, counts: counts}
+}
+
+// onlyTotals reports whether no record of a connection is asked for.
+func (b *builder) onlyTotals(g group, bound *binding.Field) bool {
+	return !b.selects(g, bound, "edges") && !b.selects(g, bound, "pageInfo")
+}
+
+// selects reports whether a field of a connection is selected.
+func (b *builder) selects(g group, bound *binding.Field, name string) bool {
+	return slices.ContainsFunc(b.collect(g.subsets(), bound.Page.Connection), func(sub group) bool { return sub.fields[0].Name.Text == name })
 }
 
 // A pagePlan is a connection while it is planned.
@@ -66,7 +82,18 @@ func (p *pagePlan) connectionField(f *Field, g group) {
 
 // totalOf plans a total of all records of the connection.
 func (p *pagePlan) totalOf(f *Field, t *binding.Total) {
-	p.total(f, p.readFor(p.node.parent, "total", p.bound, p.counted), t)
+	use := p.counted
+	use.counts = t.Of == store.Count
+	p.total(f, p.readFor(p.node.parent, totalName(p.bound, use), p.bound, use), t)
+}
+
+// totalName names the step of totals. Those of one list are made together, but
+// for counts where the store can do no more than count.
+func totalName(bound *binding.Field, use arguments) string {
+	if can := bound.Target.Source.Abilities; use.counts && can.Count && !can.Total {
+		return "count"
+	}
+	return "total"
 }
 
 func (p *pagePlan) edgeField(f *Field, g group) {

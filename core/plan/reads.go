@@ -13,11 +13,20 @@ import (
 // root if r is nil. The same field asked for several types of one record set
 // is one step.
 func (b *builder) read(r *rows, g group, bound *binding.Field) *stepNode {
-	name := g.name
-	if bound.Total != nil {
-		name = "total" // those of one list are made together
+	name, use := g.name, b.arguments(g.fields[0], bound)
+	if bound.Page != nil && b.onlyTotals(g, bound) {
+		use = use.total(true)
+		for name := range bound.Page.Totals {
+			use.counts = use.counts && !b.selects(g, bound, name)
+		}
+		n := b.readFor(r, totalName(bound, use), bound, use)
+		n.step.Page = &Page{} // of no records
+		return n
 	}
-	return b.readFor(r, name, bound, b.arguments(g.fields[0], bound))
+	if bound.Total != nil {
+		name = totalName(bound, use)
+	}
+	return b.readFor(r, name, bound, use)
 }
 
 // readFor plans the records for given arguments; steps of other names are other
@@ -77,6 +86,11 @@ func (n *readNode) narrow(use arguments) {
 	n.read.Store.Where = use.where
 	n.read.Store.Values = columnsOf(use.values)
 	n.read.Store.Totals = use.totals && n.source.Abilities.Total
+}
+
+// count leaves counting to a store that can do it for a read without keys.
+func (n *readNode) count(use arguments) {
+	n.read.Store.Totals = n.read.Store.Totals || use.counts && n.source.Abilities.Count
 }
 
 // columnsOf returns how many columns values take.
@@ -187,6 +201,7 @@ func kindOf(set *store.Set, path string) store.Kind {
 
 func (b *builder) rootRead(step *Step, bound *binding.Field, use arguments) *rows {
 	n := b.sharedRead(step, bound, use, b.done+1, nil)
+	n.count(use)
 	r := n.rows(step)
 	if !use.totals {
 		n.page(r, step, use, store.PageWhole)

@@ -39,6 +39,7 @@ type Abilities struct {
 	Group Grouping // which reads of a wave are one request
 	Page  Paging   // what sorting and paging it does
 	Total bool     // it makes totals
+	Count bool     // it counts the rows of a read without keys
 	Link  bool     // its conditions and sort keys can look at related records
 }
 

@@ -227,6 +227,7 @@ var operations = []string{
 	`{ owners { id vessels(limit: 2, sort: [{length: DESC}]) { id length owner { id } } } }`,
 	`{ owners { id vessels(offset: 1, limit: 3, sort: [{name: ASC_MISSING_LAST}, {built: DESC}]) { id name built } } }`,
 	`{ owners { id size longest mean few: size(filter: {length: {above: 60}}) } }`,
+	`{ fleet(first: 1) { totalCount } owners { fleet { __typename totalCount } } }`,
 	`{ vesselCount longest first lengths mean none: longest(filter: {code: {is: "?"}}) all: vesselCount(filter: {any: []}) }`,
 	`{ owners(limit: 5) { fleet { totalCount edges { node { id } } pageInfo { hasNextPage hasPreviousPage } } back: fleet(last: 2) { edges { node { id } } pageInfo { hasNextPage hasPreviousPage } } } }`,
 	`{ vessels(filter: {name: {contains: "%"}}) { id } a: vessels(filter: {name: {contains: "_"}}) { id } b: vessels(filter: {name: {startsWith: "a"}}) { id } c: vessels(filter: {name: {endsWith: " "}}) { id } d: vessels(filter: {name: {contains: "\\"}}) { id } e: vessels(filter: {name: {endsWith: "*c"}}) { id } f: vessels(filter: {name: {contains: ""}}) { id } }`,

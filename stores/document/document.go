@@ -74,7 +74,7 @@ func Open(c Config) (*Source, error) {
 
 // Abilities says what a find does: it sorts and cuts as a whole, not for each key.
 func (s *Source) Abilities() store.Abilities {
-	return store.Abilities{Group: store.BySet, Page: store.PageWhole}
+	return store.Abilities{Group: store.BySet, Page: store.PageWhole, Count: true}
 }
 
 // Ping reports whether the database answers.

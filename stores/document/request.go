@@ -48,7 +48,9 @@ func projection(reads []*store.Read) bson.D {
 				add(prefix+w.Path+".", w.Fields)
 				continue
 			}
-			paths = append(paths, prefix+w.Path)
+			if w.Total == store.NoTotal {
+				paths = append(paths, prefix+w.Path)
+			}
 		}
 	}
 	for _, r := range reads {
@@ -101,8 +103,15 @@ func (r *request) Describe() store.Description {
 	}
 	filter, _ := bson.MarshalExtJSON(r.shape(), false, false)
 	fields, _ := bson.MarshalExtJSON(r.projection, false, false)
-	statement := fmt.Sprintf("find %s filter %s projection %s", r.set.Name, filter, fields)
-	if sort := r.sort(); len(sort) > 0 {
+	command := "find"
+	if r.reads[0].Totals {
+		asks, command = "count "+asks, "count"
+	}
+	statement := fmt.Sprintf("%s %s filter %s", command, r.set.Name, filter)
+	if !r.reads[0].Totals {
+		statement += fmt.Sprintf(" projection %s", fields)
+	}
+	if sort := r.sort(); len(sort) > 0 && !r.reads[0].Totals {
 		text, _ := bson.MarshalExtJSON(sort, false, false)
 		statement += " sort " + string(text)
 	}
@@ -208,6 +217,15 @@ func (r *request) find(ctx context.Context, in []store.Input, answer *store.Answ
 		return nil
 	}
 	answer.Requests++
+	if r.reads[0].Totals && !r.filtersHere {
+		n, err := r.source.db.Collection(r.set.Name).CountDocuments(ctx, either(list))
+		if err != nil {
+			return fail(ctx, err)
+		}
+		answer.Tables[0].Len = 1
+		answer.Tables[0].Columns[0].AppendInt(n)
+		return nil
+	}
 	// One large batch, so that the answer is one round trip unless it is beyond
 	// that, or beyond 16 MB.
 	opts := options.Find().SetProjection(r.projection).SetBatchSize(batch)
@@ -247,20 +265,27 @@ func (r *request) collect(ctx context.Context, cursor *mongo.Cursor, in []store.
 	if r.sortsHere() {
 		local = newLocalSort(r.reads[0], r.set)
 	}
-	for found := 1; cursor.Next(ctx); found++ {
-		if found > r.source.most {
+	found, fit := 0, 0
+	for cursor.Next(ctx) {
+		if found++; found > r.source.most {
 			return store.TooMany(r.source.most)
 		}
 		for i, read := range r.reads {
 			switch {
 			case len(r.reads) > 1 && !members[i].has(read, cursor.Current):
 			case r.filtersHere && !read.FitsAll(&in[i], subject(cursor.Current)):
+			case read.Totals:
+				fit++
 			case local != nil:
 				local.add(cursor.Current)
 			default:
 				appendDocument(answer.Tables[i], read.Columns, cursor.Current)
 			}
 		}
+	}
+	if r.reads[0].Totals {
+		answer.Tables[0].Len = 1
+		answer.Tables[0].Columns[0].AppendInt(int64(fit))
 	}
 	if local != nil {
 		local.finish(answer.Tables[0], r.reads[0], &in[0])
