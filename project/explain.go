@@ -41,8 +41,10 @@ type RequestOut struct {
 // A ReadOut is one record set of a request.
 type ReadOut struct {
 	Asks   string   `json:"asks"`
-	Fields []string `json:"fields"` // the places of the answer it is for
-	Depth  int      `json:"depth"`  // how many reads of the request it is folded into
+	Fields []string `json:"fields"`            // the places of the answer it is for
+	Keys   *int64   `json:"keys,omitempty"`    // distinct keys that go in at most; absent if it has none, or nothing bounds them
+	Most   *int64   `json:"records,omitempty"` // records that come back at most; absent if nothing bounds them
+	Depth  int      `json:"depth"`             // how many reads of the request it is folded into
 	// Here is what Osprey does with the records, since the store does not: how
 	// those of each place of the answer are sorted and cut.
 	Here []string `json:"here,omitempty"`
@@ -50,7 +52,7 @@ type ReadOut struct {
 
 // Explain plans a question and tells what it would ask. Nothing is run.
 func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
-	p, _, faults := r.Plan(q)
+	p, vars, faults := r.Plan(q)
 	if faults != nil {
 		return nil, faults
 	}
@@ -68,11 +70,39 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 			out.Asks, out.Statement, out.EachKey, out.MaxKeys, out.Pages = d.Asks, d.Statement, d.EachKey, d.MaxKeys, d.Pages
 		}
 		for _, read := range f.Reads {
-			out.Reads = append(out.Reads, ReadOut{Asks: read.String(), Fields: read.Covers, Depth: read.Depth(), Here: p.Left(read)})
+			keys, records := p.Most(read, vars)
+			if len(read.Feeds) == 0 {
+				keys = plan.Unbounded
+			}
+			out.Reads = append(out.Reads, ReadOut{Keys: bounded(keys), Most: bounded(records), Asks: read.String(), Fields: read.Covers, Depth: read.Depth(), Here: p.Left(read)})
 		}
 		w.Requests = append(w.Requests, out)
 	}
 	return e, nil
+}
+
+// bounded returns a number that something bounds, or nil.
+func bounded(n int64) *int64 {
+	if n == plan.Unbounded {
+		return nil
+	}
+	return &n
+}
+
+// bounds says how many keys go in and records come back at most, as far as it is
+// known.
+func (r *ReadOut) bounds() string {
+	var parts []string
+	if r.Keys != nil {
+		parts = append(parts, plan.Count(int(*r.Keys), "key"))
+	}
+	if r.Most != nil {
+		parts = append(parts, plan.Count(int(*r.Most), "record"))
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	return "; at most " + strings.Join(parts, " and ")
 }
 
 // feeders returns the fetches whose records bring the keys of a fetch.
@@ -95,7 +125,11 @@ const manyKeys = 10_000
 func (r *RequestOut) notes() []string {
 	var notes []string
 	if r.EachKey {
-		notes = append(notes, "one request for each distinct key: the store takes one at a time")
+		note := "one request for each distinct key: the store takes one at a time"
+		if keys := r.Reads[0].Keys; keys != nil {
+			note = fmt.Sprintf("up to %s, one for each distinct key: the store takes one at a time", plan.Count(int(*keys), "request"))
+		}
+		notes = append(notes, note)
 	}
 	if r.MaxKeys > 0 && r.MaxKeys < manyKeys {
 		notes = append(notes, fmt.Sprintf("up to %d keys in a request", r.MaxKeys))
@@ -136,7 +170,7 @@ func (e *Explanation) Text(statements bool) string {
 			}
 			for _, read := range r.Reads {
 				indent := strings.Repeat("  ", read.Depth)
-				fmt.Fprintf(&b, "    %s• %s\n    %s    for %s\n", indent, read.Asks, indent, strings.Join(read.Fields, ", "))
+				fmt.Fprintf(&b, "    %s• %s\n    %s    for %s%s\n", indent, read.Asks, indent, strings.Join(read.Fields, ", "), read.bounds())
 				for _, here := range read.Here {
 					fmt.Fprintf(&b, "    %s    here: %s\n", indent, here)
 				}

@@ -86,6 +86,7 @@ type Step struct {
 	// Parent is the rows whose field this is; nil for a root field, which
 	// takes all rows of the read.
 	Parent *Rows
+	One    bool  // at most one row, for each parent row if there is a parent
 	Folded bool  // rows belong to the parent row that the table names
 	Here   []int // otherwise: columns of the parent's table that equal
 	There  []int // these columns of the read's table

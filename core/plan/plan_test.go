@@ -2,6 +2,7 @@ package plan_test
 
 import (
 	"flag"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -153,6 +154,33 @@ func TestShape(t *testing.T) {
 	} {
 		if same := p.Shape.Key(test.vars) == p.Shape.Key(base); same != test.same {
 			t.Errorf("%s: the plan can be used again: %t, want %t", test.name, same, test.same)
+		}
+	}
+}
+
+// TestMost holds how many keys and records an operation can cost at most.
+func TestMost(t *testing.T) {
+	bound := harbour(t)
+	for _, test := range []struct{ text, want string }{
+		{`query ($limit: Int = 25) { portCalls(limit: $limit) { craft { operator { name } inspections(limit: 3) { outcome } } berth { quay { station { name contact { officer } } } } pilots { name } } }`,
+			"port_calls 0 7, craft 0 7, operators 0 7, berths 0 7, quays 0 7, pilots 0 -1; inspections 7 -1; stations 7 7; contacts 7 7"},
+		{`{ craft(imo: "1") { calls(limit: 4) { id manifest { lines { goods } } } callCount } quays { code } }`, "craft 0 1, port_calls 0 4, port_calls 0 1, quays 0 -1; manifests 4 4"},
+		{`{ craft(imo: "1") { logbook(first: 4) { totalCount edges { node { incidents { kind } } } } } stations(limit: 2) { contact { phone } } }`,
+			"craft 0 1, port_calls 0 5, port_calls 0 1; stations 0 -1; incidents 5 -1; contacts -1 -1"},
+	} {
+		vars := map[string]schema.Value{"limit": int64(7)}
+		p := build(t, bound, test.text, vars)
+		var fetches []string
+		for _, f := range p.Fetches {
+			var reads []string
+			for _, r := range f.Reads {
+				keys, records := p.Most(r, vars)
+				reads = append(reads, fmt.Sprint(r.Store.Set, " ", keys, " ", records))
+			}
+			fetches = append(fetches, strings.Join(reads, ", "))
+		}
+		if got := strings.Join(fetches, "; "); got != test.want {
+			t.Errorf("%s\ncosts at most %s\nwant          %s", test.text, got, test.want)
 		}
 	}
 }

@@ -42,7 +42,7 @@ func (b *builder) readFor(r *rows, name string, bound *binding.Field, use argume
 		return n
 	}
 	source := bound.Target.Source
-	step := &Step{ID: len(b.plan.Steps), Field: b.here()}
+	step := &Step{ID: len(b.plan.Steps), Field: b.here(), One: bound.Single && bound.Through == nil && !bound.Many}
 	b.plan.Steps = append(b.plan.Steps, step)
 	n := &stepNode{step: step, parent: r}
 	switch {
