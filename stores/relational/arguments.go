@@ -114,7 +114,7 @@ func takes(c *store.Column, row int, f *store.Field) bool {
 		return true
 	}
 	v := c.At(row)
-	return !slices.Contains(v, 0) && (len(f.Values) == 0 || slices.Contains(f.Values, string(v)))
+	return !slices.Contains(v, 0) && (f == nil || len(f.Values) == 0 || slices.Contains(f.Values, string(v)))
 }
 
 // value appends a value in the type that singleCast gives its parameter.

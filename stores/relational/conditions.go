@@ -45,7 +45,9 @@ func (s *statement) condition(read int, alias string, set *store.Set, c *store.C
 	}
 	switch c.Op {
 	case store.Contains, store.StartsWith, store.EndsWith:
-		return s.dialect.within(c.Op, own, value)
+		// A part of a text need not be of the column's type.
+		part := func() string { return s.one(param{read: read, what: whereParam, n: c.Value, kind: store.Text}) }
+		return s.dialect.within(c.Op, own, part)
 	}
 	if c.Many {
 		return s.dialect.anyOf(own, s.one(param{read: read, what: whereParam, n: c.Value, field: f, kind: c.Kind, many: true}))

@@ -47,6 +47,8 @@ func (postgresDialect) param(n int, p *param) string {
 		typ = arrayCast(p.field, p.kind)
 	case p.field != nil:
 		typ = singleCast(p.field, p.kind)
+	case p.kind == store.Text:
+		typ = "::text"
 	}
 	return fmt.Sprintf("$%d%s", n, typ)
 }

@@ -222,6 +222,26 @@ func TestConditions(t *testing.T) {
 
 // TestKeysAndPages reads by keys with bounds for each key, sorted, with records
 // without a value first.
+// TestTextsOfOtherTypes looks into the text of an enum and of a type that is
+// read as text.
+func TestTextsOfOtherTypes(t *testing.T) {
+	s, c := open(t, odd, "odd")
+	if f := c.Sets["things"].Field("addr"); !f.AsText || c.Sets["things"].Field("side").AsText || c.Sets["things"].Field("word").AsText || !c.Sets["things"].Field("big").Wide || c.Sets["things"].Field("small").Wide {
+		t.Errorf("what is said of types is not right: %+v", f)
+	}
+	for _, test := range []struct {
+		op          store.Op
+		path, value string
+		want        int
+	}{{store.Contains, "side", "board", 1}, {store.StartsWith, "side", "po", 1}, {store.EndsWith, "side", "t", 1}, {store.Contains, "addr", "0.0", 1}, {store.Contains, "word", "ö", 1}, {store.EndsWith, "word", "", 2}, {store.Contains, "side", "a\x00b", 0}} {
+		rows := read(t, s, c, &store.Read{Set: "things", Columns: []store.Wanted{{Path: "id", Kind: store.Int}}, Values: 1,
+			Where: []store.Condition{{Op: test.op, Path: test.path, Kind: store.Text}}}, store.Input{Where: []store.Column{texts(test.value)}})
+		if len(rows) != test.want {
+			t.Errorf("%s op %d %q finds %q, want %d", test.path, test.op, test.value, rows, test.want)
+		}
+	}
+}
+
 func TestKeysAndPages(t *testing.T) {
 	s, c := open(t, `DROP SCHEMA IF EXISTS paged CASCADE; CREATE SCHEMA paged;
 		CREATE TABLE paged.calls (id int PRIMARY KEY, craft int NOT NULL, side text NOT NULL, at int);
