@@ -2,8 +2,10 @@ package document_test
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"flag"
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -68,6 +70,65 @@ func TestConform(t *testing.T) {
 	}
 	defer counted.Close()
 	bounds(t, url, counted, wire)
+	mixedKeys(t, client.Database("conform"), url)
+}
+
+// mixedKeys turns the pages of a collection whose ids are texts, numbers and
+// object ids, and must meet each document once.
+func mixedKeys(t *testing.T, db *mongo.Database, url string) {
+	ctx := context.Background()
+	var docs []any
+	want := map[string]int{}
+	for i := range 12 {
+		var id any = bson.NewObjectID()
+		text := id.(bson.ObjectID).Hex()
+		switch i % 3 {
+		case 0:
+			id, text = fmt.Sprintf("name %d", i), fmt.Sprintf("name %d", i)
+		case 1:
+			id, text = int64(i), fmt.Sprint(i)
+		}
+		docs = append(docs, bson.D{{Key: "_id", Value: id}})
+		want[text] = 1
+	}
+	if _, err := db.Collection("mixed").InsertMany(ctx, docs); err != nil {
+		t.Fatal(err)
+	}
+	s, err := document.Open(document.Config{URL: url})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	e := conform.NewEngine(t, `type Query { all(first: Int, after: String): ThingConnection! @read } type Thing @stored(in: "s", as: "mixed", key: "_id") { id: ID! @at(path: "_id") }`, map[string]store.Source{"s": s})
+	met, vars := map[string]int{}, map[string]any{}
+	for range 10 {
+		out := e.Ask(t, `query ($c: String) { all(first: 5, after: $c) { totalCount pageInfo { hasNextPage endCursor } edges { node { id } } } }`, vars)
+		var data struct {
+			All struct {
+				TotalCount int
+				PageInfo   struct {
+					HasNextPage bool
+					EndCursor   string
+				}
+				Edges []struct{ Node struct{ ID string } }
+			}
+		}
+		if err := json.Unmarshal([]byte(out.Data), &data); err != nil || len(out.Errors) > 0 {
+			t.Fatal(err, out.Errors)
+		}
+		for _, e := range data.All.Edges {
+			met[e.Node.ID]++
+		}
+		if data.All.TotalCount != 12 {
+			t.Errorf("totalCount is %d", data.All.TotalCount)
+		}
+		if vars["c"] = data.All.PageInfo.EndCursor; !data.All.PageInfo.HasNextPage {
+			break
+		}
+	}
+	if fmt.Sprint(met) != fmt.Sprint(want) {
+		t.Errorf("the pages have %v\nwant %v", met, want)
+	}
 }
 
 // bounds checks that more keys than a command holds are several finds, which are

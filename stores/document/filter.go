@@ -180,11 +180,23 @@ func (r *request) perhaps(c *store.Condition, in *store.Input, prefix string) bs
 
 // inexact reports whether the filter of a condition lets through what does not
 // fit.
-func inexact(c *store.Condition) bool {
-	if c.Op == store.With {
+func (r *request) inexact(c *store.Condition) bool {
+	switch c.Op {
+	case store.With:
 		return len(c.Of) > 0 && comparisonIn(c) == nil
+	case store.After:
+		return r.mixed(c.By)
 	}
-	return slices.ContainsFunc(c.Of, func(c store.Condition) bool { return inexact(&c) })
+	return slices.ContainsFunc(c.Of, func(c store.Condition) bool { return r.inexact(&c) })
+}
+
+// mixed reports whether a sort key has values of several types, which a server
+// puts in order type by type, and compares with those of the same type only.
+func (r *request) mixed(by []store.Order) bool {
+	return slices.ContainsFunc(by, func(o store.Order) bool {
+		f := r.set.Field(o.Path)
+		return f != nil && strings.Contains(f.Type, " or ")
+	})
 }
 
 // pattern returns the regular expression of a comparison of texts.
@@ -202,6 +214,9 @@ func pattern(op store.Op, text string) string {
 // behind returns the filter of what stands behind the values of a cursor. In a
 // document database, too, missing values are the least.
 func (r *request) behind(c *store.Condition, in *store.Input) bson.D {
+	if r.mixed(c.By) {
+		return ever // and looked at here
+	}
 	var list, same bson.A
 	for i, o := range c.By {
 		var v any

@@ -22,7 +22,7 @@ func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store
 	}
 	r.projection = projection(reads)
 	for _, read := range reads {
-		r.filtersHere = r.filtersHere || slices.ContainsFunc(read.Where, func(c store.Condition) bool { return inexact(&c) })
+		r.filtersHere = r.filtersHere || slices.ContainsFunc(read.Where, func(c store.Condition) bool { return r.inexact(&c) })
 	}
 	return r, nil
 }

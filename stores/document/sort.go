@@ -9,15 +9,15 @@ import (
 )
 
 // This file sorts and cuts what a find cannot: missing values stand first in
-// ascending order there, and nowhere else, and what is filtered here must be
-// cut here.
+// ascending order there, and nowhere else; values of several types stand type by
+// type; and what is filtered here must be cut here.
 
 // sortsHere reports whether the documents of a read that stands alone are
 // sorted and cut here.
 func (r *request) sortsHere() bool {
 	read := r.reads[0]
 	return len(r.reads) == 1 && len(read.Keys) == 0 &&
-		(slices.ContainsFunc(read.Sort, func(o store.Order) bool { return o.Turned }) || r.filtersHere && (read.Limit || read.Offset))
+		(slices.ContainsFunc(read.Sort, func(o store.Order) bool { return o.Turned }) || r.mixed(read.Sort) || r.filtersHere && (read.Limit || read.Offset))
 }
 
 // A localSort is documents with the values that they are sorted by.
