@@ -25,6 +25,9 @@ func (c *costs) of(r *Read) (keys, records int64) {
 	if known, ok := c.known[r]; ok {
 		return known[0], known[1]
 	}
+	// Reads of one wave can be each other's, since known keys travel ahead: what
+	// comes back to a read while it is counted bounds nothing.
+	c.known[r] = [2]int64{Unbounded, Unbounded}
 	for _, f := range r.Feeds {
 		above := int64(Unbounded)
 		if len(f.Rows.Path) == 0 {

@@ -167,6 +167,7 @@ func TestMost(t *testing.T) {
 		{`{ craft(imo: "1") { calls(limit: 4) { id manifest { lines { goods } } } callCount } quays { code } }`, "craft 0 1, port_calls 0 4, port_calls 0 1, quays 0 -1; manifests 4 4"},
 		{`{ craft(imo: "1") { logbook(first: 4) { totalCount edges { node { incidents { kind } } } } } stations(limit: 2) { contact { phone } } }`,
 			"craft 0 1, port_calls 0 5, port_calls 0 1; stations 0 -1; incidents 5 -1; contacts -1 -1"},
+		{`{ craft(imo: "1") { inspections { craft { inspections { outcome } } } } }`, "craft 0 1; inspections 1 -1; craft 1 -1"},
 	} {
 		vars := map[string]schema.Value{"limit": int64(7)}
 		p := build(t, bound, test.text, vars)
