@@ -14,11 +14,16 @@ import (
 // maxFilterDepth bounds how deep a filter may be nested.
 const maxFilterDepth = 32
 
+// maxComparisons bounds how many comparisons a read may make: each is a part of
+// the plan, and of what the store is sent. Long lists of values belong into in.
+const maxComparisons = 500
+
 // A filterBuilder turns the value of a filter's argument into conditions. What
 // is compared with what is part of the plan; the values are those of each run.
 type filterBuilder struct {
 	arg   *Arg
 	shape *Shape
+	full  bool // no more comparisons are taken
 	args  *[]*Arg // the values of the read so far
 	path  []any   // to the value under way: field names (string) and positions (int)
 }
@@ -51,6 +56,14 @@ func (fb *filterBuilder) tests(f *binding.Filter, value schema.Value) []store.Co
 		return nil
 	}
 	for _, given := range fields {
+		if fb.full {
+			return nil
+		}
+		if len(*fb.args) > maxComparisons {
+			fb.full = true
+			fb.refuse(msgFilterTooWide, maxComparisons)
+			return nil
+		}
 		t := f.Tests[given.Name]
 		if t == nil || given.Value == nil {
 			continue // null asks nothing

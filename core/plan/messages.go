@@ -7,6 +7,7 @@ package plan
 // values
 const (
 	msgFilterTooDeep    = "is nested more than %d deep"
+	msgFilterTooWide    = "makes more than %d comparisons; give many values to in"
 	msgComparedWithNull = "compares %s with null by %s; only is and isNot can, and missing says it better"
 	msgFirstAndLast     = "cannot be given together with last"
 	msgSortKeyNot       = "sorts by %s, which has no order in the store"

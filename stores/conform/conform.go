@@ -313,13 +313,14 @@ func (o Outcome) ids(t *testing.T) []string {
 // refuse asks what must be refused with a word.
 func refuse(t *testing.T, e *Engine) {
 	for text, want := range map[string]string{
-		`{ vessels(limit: -1) { id } vesselCount }`:                                `must be 0 or more`,
-		`{ vessels(limit: 1001) { id } vesselCount }`:                              `must be at most 1000`,
-		`{ fleet(first: 1, after: "AAAAAAAA") { edges { cursor } } }`:              `is no cursor of this list`,
-		`{ fleet(first: 1, last: 1) { edges { cursor } } }`:                        `cannot be given together with last`,
-		`{ vessels(filter: {length: {above: null}}) { id } vesselCount }`:          `only is and isNot can`,
-		`{ vessels(filter: ` + nested(100) + `) { id } vesselCount }`:              `nested more than 32 deep`,
-		`{ fleet(first: 1, after: "` + foreign(t, e) + `") { edges { cursor } } }`: `is no cursor of this list`,
+		`{ vessels(limit: -1) { id } vesselCount }`:                                                              `must be 0 or more`,
+		`{ vessels(limit: 1001) { id } vesselCount }`:                                                            `must be at most 1000`,
+		`{ fleet(first: 1, after: "AAAAAAAA") { edges { cursor } } }`:                                            `is no cursor of this list`,
+		`{ fleet(first: 1, last: 1) { edges { cursor } } }`:                                                      `cannot be given together with last`,
+		`{ vessels(filter: {length: {above: null}}) { id } vesselCount }`:                                        `only is and isNot can`,
+		`{ vessels(filter: {any: [` + strings.Repeat(`{length: {above: 1}}, `, 600) + `]}) { id } vesselCount }`: `makes more than 500 comparisons`,
+		`{ vessels(filter: ` + nested(100) + `) { id } vesselCount }`:                                            `nested more than 32 deep`,
+		`{ fleet(first: 1, after: "` + foreign(t, e) + `") { edges { cursor } } }`:                               `is no cursor of this list`,
 	} {
 		out := e.Ask(t, text, nil)
 		if len(out.Errors) == 0 || !strings.Contains(out.Errors[0], want) || !strings.Contains(out.Errors[0], "BAD_VALUE") {
