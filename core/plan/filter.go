@@ -23,7 +23,8 @@ const maxComparisons = 500
 type filterBuilder struct {
 	arg   *Arg
 	shape *Shape
-	full  bool // no more comparisons are taken
+	depth int     // of the filter under way in its argument
+	full  bool    // no more comparisons are taken
 	args  *[]*Arg // the values of the read so far
 	path  []any   // to the value under way: field names (string) and positions (int)
 }
@@ -51,10 +52,11 @@ func (fb *filterBuilder) refuse(format string, args ...any) {
 func (fb *filterBuilder) tests(f *binding.Filter, value schema.Value) []store.Condition {
 	fields, _ := value.(schema.InputFields)
 	var list []store.Condition
-	if len(fb.path) > 2*maxFilterDepth {
+	if fb.depth++; fb.depth > maxFilterDepth {
+		fb.full = true
 		fb.refuse(msgFilterTooDeep, maxFilterDepth)
-		return nil
 	}
+	defer func() { fb.depth-- }()
 	for _, given := range fields {
 		if fb.full {
 			return nil
