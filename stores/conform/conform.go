@@ -171,7 +171,7 @@ func schemaWithout(fields []string) string {
 // Related puts two stores that fold to the same random operations that look at
 // related records, which the store in memory cannot do.
 func Related(t *testing.T, a, b store.Source, random int) {
-	compareRandom(t, New(t, a), New(t, b), random, true)
+	compareRandom(t, NewEngine(t, RelatedSchema, map[string]store.Source{"s": a}), NewEngine(t, RelatedSchema, map[string]store.Source{"s": b}), random, true)
 }
 
 func compareRandom(t *testing.T, e, right *Engine, random int, related bool, without ...string) {

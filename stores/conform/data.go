@@ -11,8 +11,9 @@ import (
 // value.
 type Record map[string]any
 
-// Sets are the names of the record sets.
-var Sets = []string{"owners", "vessels"}
+// Sets are the names of the record sets. Crews are pairs, which only stores
+// that fold are asked for.
+var Sets = []string{"owners", "vessels", "crews"}
 
 // Fields has, for each set, the fields in order with their kinds; "?" behind
 // one says that it may be missing.
@@ -20,6 +21,21 @@ var Fields = map[string][][2]string{
 	"owners": {{"id", "int"}, {"name", "text"}, {"parent_id", "int?"}},
 	"vessels": {{"id", "int"}, {"code", "text"}, {"name", "text?"}, {"length", "float?"}, {"built", "date?"}, {"seen", "time?"},
 		{"active", "bool?"}, {"grade", "text?"}, {"price", "decimal?"}, {"big", "int?"}, {"owner_id", "int?"}},
+}
+
+// PairFields are those of crews.
+var PairFields = [][2]string{{"vessel_id", "int"}, {"owner_id", "int"}}
+
+// Pairs returns the crews: which owners sail on which vessels.
+func Pairs() []Record {
+	r := rand.New(rand.NewPCG(5, 17))
+	var list []Record
+	for vessel := 1; vessel <= 90; vessel++ {
+		for _, owner := range r.Perm(13)[:r.IntN(4)] {
+			list = append(list, Record{"vessel_id": vessel, "owner_id": owner + 1})
+		}
+	}
+	return list
 }
 
 // names are texts that are easily compared wrongly.
@@ -58,6 +74,19 @@ func Data() map[string][]Record {
 	}
 	return data
 }
+
+// RelatedSchema has also what only stores that fold can do.
+const RelatedSchema = Schema + `
+extend type Vessel {
+  crew(filter: OwnerFilter, sort: [OwnerSort!], limit: Int, offset: Int): [Owner!]! @related(through: {set: "crews", here: "vessel_id", there: "owner_id"}, sort: "name")
+  crewPages(first: Int, last: Int, after: String, filter: OwnerFilter): OwnerConnection! @related(through: {set: "crews", here: "vessel_id", there: "owner_id"}, sort: "name desc")
+  crewSize(filter: OwnerFilter): Int! @total(of: "crew")
+}
+extend type Owner {
+  sails(filter: VesselFilter, limit: Int): [Vessel!]! @related(through: {set: "crews", here: "owner_id", there: "vessel_id"}, sort: "code")
+  lengths(filter: VesselFilter): Float @total(of: "sails", sum: "length")
+}
+`
 
 // JSON returns the records of a set as a JSON array.
 func JSON(records []Record) string {

@@ -90,11 +90,31 @@ func (g *generator) vessel() string {
 		fields = append(fields, "owner"+g.owner())
 		g.depth--
 	}
+	if g.related && g.depth < 3 && g.r.IntN(3) == 0 {
+		g.depth++
+		switch g.r.IntN(3) {
+		case 0:
+			fields = append(fields, "crew"+g.list("Owner")+g.owner())
+		case 1:
+			fields = append(fields, fmt.Sprintf("crewPages(%s: %d) { totalCount edges { node%s } }", g.pick("first", "last"), g.r.IntN(3), g.owner()))
+		default:
+			fields = append(fields, "crewSize(filter: "+g.ownerFilter()+")")
+		}
+		g.depth--
+	}
 	return " { " + strings.Join(fields, " ") + " }"
 }
 
 func (g *generator) owner() string {
 	fields := []string{"name"}
+	if g.related && g.r.IntN(3) == 0 {
+		fields = append(fields, "lengths(filter: "+g.vesselFilter()+")")
+	}
+	if g.related && g.depth < 3 && g.r.IntN(3) == 0 {
+		g.depth++
+		fields = append(fields, fmt.Sprintf("sails(filter: %s, limit: %d)%s", g.vesselFilter(), g.r.IntN(4), g.vessel()))
+		g.depth--
+	}
 	if g.depth < 3 {
 		g.depth++
 		for i, n := 0, g.r.IntN(3); i < n; i++ {
@@ -163,6 +183,9 @@ func (g *generator) vesselFilter() string {
 }
 
 func (g *generator) vesselTest() string {
+	if g.related && g.depth < 5 && g.r.IntN(6) == 0 {
+		return "crew: {" + g.pick("with", "without", "only") + ": " + g.ownerFilter() + "}"
+	}
 	if g.related && g.depth < 5 && g.r.IntN(4) == 0 {
 		return "owner: {" + g.pick("with", "without", "only") + ": " + g.ownerFilter() + "}"
 	}

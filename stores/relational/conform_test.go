@@ -32,7 +32,11 @@ func fill(t *testing.T, db *sql.DB, kind string) {
 	t.Helper()
 	for _, set := range conform.Sets {
 		var columns []string
-		for _, f := range conform.Fields[set] {
+		fields, records := conform.Fields[set], conform.Data()[set]
+		if set == "crews" {
+			fields, records = conform.PairFields, conform.Pairs()
+		}
+		for _, f := range fields {
 			word, nullable := strings.CutSuffix(f[1], "?")
 			column := f[0] + " " + columnTypes[kind][word]
 			if kind == relational.Postgres && f[0] == "price" {
@@ -47,12 +51,12 @@ func fill(t *testing.T, db *sql.DB, kind string) {
 			columns = append(columns, column)
 		}
 		for _, statement := range []string{fmt.Sprintf("CREATE TABLE %s (%s)", set, strings.Join(columns, ", ")),
-			fmt.Sprintf("CREATE INDEX %s_by ON %s (%s)", set, set, conform.Fields[set][len(columns)-1][0])} {
+			fmt.Sprintf("CREATE INDEX %s_by ON %s (%s)", set, set, fields[len(columns)-1][0])} {
 			if _, err := db.Exec(statement); err != nil {
 				t.Fatalf("%s: %v", statement, err)
 			}
 		}
-		for _, record := range conform.Data()[set] {
+		for _, record := range records {
 			var names, places []string
 			var values []any
 			for name, v := range record {
