@@ -183,6 +183,12 @@ func compareRandom(t *testing.T, e, right *Engine, random int, related bool, wit
 			continue
 		}
 		compare(t, e, right, op, nil)
+		if text, vars := hoisted(op); vars != nil {
+			compare(t, e, right, text, vars)
+			if got, want := e.Ask(t, text, vars).Data, right.Ask(t, op, nil).Data; hidden(got) != hidden(want) {
+				t.Errorf("%s\nwith %v gives %s\nand written out %s", text, vars, got, want)
+			}
+		}
 		if t.Failed() {
 			t.Fatalf("that was random operation %d", seed)
 		}

@@ -148,7 +148,7 @@ func TestConform(t *testing.T) {
 	t.Run("related records, counted by hand", func(t *testing.T) { relatedByHand(t, sources) })
 }
 
-var random = flag.Int("random", 200, "how many random operations each store is put to")
+var random = flag.Int("random", 100, "how many random operations each store is put to")
 
 // relatedByHand computes from the data what filters on related records find.
 func relatedByHand(t *testing.T, sources map[string]*relational.Source) {
