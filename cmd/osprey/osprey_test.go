@@ -324,3 +324,23 @@ func TestHelpShowsExamples(t *testing.T) {
 		}
 	}
 }
+
+// TestTableOfAPage shows the records of a page as rows, and below them what the
+// page says of itself.
+func TestTableOfAPage(t *testing.T) {
+	url := start(t)
+	out, errs, code := osprey(t, "ask", "--url", url, "-f", "demo/harbour/operations/Logbook.graphql", "--var", "first=2", "--as", "table")
+	lines := strings.Split(strings.TrimSpace(out), "\n")
+	if code != 0 || len(lines) != 6 || !strings.HasPrefix(lines[0], "arrivedAt ") || !strings.Contains(lines[0], "craft.operator.fleetSize") ||
+		!strings.HasPrefix(lines[3], "totalCount  ") || lines[4] != "hasNextPage  true" || !strings.HasPrefix(lines[5], "endCursor  ") {
+		t.Fatalf("%d %s\n%s", code, errs, out)
+	}
+	cursor := strings.TrimPrefix(lines[5], "endCursor  ")
+	next, errs, code := osprey(t, "ask", "--url", url, "-f", "demo/harbour/operations/Logbook.graphql", "--var", "first=2", "--var", "after="+cursor, "--as", "table")
+	if code != 0 || strings.Contains(next, lines[1]) || strings.Contains(next, lines[2]) {
+		t.Errorf("the next page: %d %s\n%s\nbehind\n%s", code, errs, next, out)
+	}
+	if _, errs, code := osprey(t, "ask", "--url", url, "-f", "demo/harbour/operations/Logbook.graphql", "--var", "after="+cursor[1:]); code != 1 || !strings.Contains(errs, `the argument "after" is no cursor of this list in this order`) {
+		t.Errorf("a changed cursor: %d %s", code, errs)
+	}
+}

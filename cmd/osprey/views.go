@@ -130,14 +130,49 @@ func showTable(w io.Writer, r *response, _ []byte) error {
 			fmt.Fprintln(w)
 		}
 		rows := []*node{root}
-		if root.isList {
+		edges := root.item("edges")
+		switch {
+		case root.isList:
 			rows = root.items
+		case edges != nil && edges.isList: // of a page, its records are the rows
+			rows = nil
+			for _, edge := range edges.items {
+				if record := edge.item("node"); record != nil {
+					edge = record
+				}
+				rows = append(rows, edge)
+			}
 		}
 		if err := printTable(w, n.names[i], rows); err != nil {
 			return err
 		}
+		if edges != nil {
+			printPage(w, root)
+		}
 	}
 	return nil
+}
+
+// item returns what an object has under a name, or nil.
+func (n *node) item(name string) *node {
+	for i := range n.names {
+		if n.names[i] == name {
+			return n.items[i]
+		}
+	}
+	return nil
+}
+
+// printPage writes what a page says of itself.
+func printPage(w io.Writer, page *node) {
+	for i, item := range page.items {
+		if page.names[i] == "edges" {
+			continue
+		}
+		flatten(item, page.names[i], func(name, text string) {
+			fmt.Fprintf(w, "%s  %s\n", strings.TrimPrefix(name, "pageInfo."), text)
+		})
+	}
 }
 
 func printTable(w io.Writer, name string, rows []*node) error {
