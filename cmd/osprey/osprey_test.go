@@ -66,8 +66,9 @@ func start(t *testing.T) string {
 			t.Errorf("the service did not stop well: %v\n%s", err, errs.String())
 		}
 	})
-	waitUntil(t, "the service is live", func() bool {
-		res, err := http.Get("http://" + address + "/live")
+	// A store that is slow to tell its catalogue is tried again in two seconds.
+	waitUntil(t, "the service and its stores are ready", func() bool {
+		res, err := http.Get("http://" + address + "/ready")
 		if err != nil {
 			return false
 		}
