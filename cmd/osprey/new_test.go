@@ -8,6 +8,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"osprey/demo/demotest"
 )
 
 // TestNew makes a project, which is tidy and sound, and answers its operation
@@ -61,6 +63,7 @@ func TestNew(t *testing.T) {
 // TestExplainDrawing checks that the drawing is a document with every request
 // and every line between them.
 func TestExplainDrawing(t *testing.T) {
+	demotest.Setenv(t)
 	url := start(t)
 	out, errs, code := osprey(t, "explain", "--url", url, "--format", "svg", "-f", "demo/harbour/operations/Board.graphql")
 	if code != 0 {

@@ -329,6 +329,7 @@ func TestHelpShowsExamples(t *testing.T) {
 // TestTableOfAPage shows the records of a page as rows, and below them what the
 // page says of itself.
 func TestTableOfAPage(t *testing.T) {
+	demotest.Setenv(t)
 	url := start(t)
 	out, errs, code := osprey(t, "ask", "--url", url, "-f", "demo/harbour/operations/Logbook.graphql", "--var", "first=2", "--as", "table")
 	lines := strings.Split(strings.TrimSpace(out), "\n")
