@@ -19,8 +19,8 @@ func demoCommand() *cli.Command {
 	return &cli.Command{
 		Name:  "demo",
 		Usage: "start the harbour: stores, stand-ins, data and service in one go",
-		Description: "Starts a private PostgreSQL cluster, a document server and a stand-in of a remote\n" +
-			"service on loopback, fills them with a made-up harbour, and serves demo/harbour. The\n" +
+		Description: "Starts a private PostgreSQL cluster, a document server and stand-ins of two\n" +
+			"remote services on loopback, fills them with a made-up harbour, and serves demo/harbour. The\n" +
 			"data is kept for the next start. A store whose address is given by the environment\n" +
 			"(REGISTRY_URL, INSPECTIONS_URL, TIDES_URL, NOTICES_URL) is used as it is, and filled if it is empty.\n\n" +
 			"Example:\n   osprey demo\n   osprey demo --port 8420 --fresh",

@@ -173,6 +173,23 @@ func plainText(typ string) bool {
 // A decoder appends a value in binary form to a column.
 type decoder func(c *store.Column, v []byte) error
 
+// appendStoredJSON appends the text of a JSON column as it is wanted: whole, or
+// taken apart.
+func appendStoredJSON(c *store.Column, w *store.Wanted, v []byte) error {
+	if w.Kind == store.JSON {
+		c.AppendBytes(v)
+		return nil
+	}
+	d := json.NewDecoder(bytes.NewReader(v))
+	d.UseNumber()
+	var value any
+	if err := d.Decode(&value); err != nil {
+		return err
+	}
+	c.AppendJSON(w, value)
+	return nil
+}
+
 // decoderOf returns how the values of a column are read.
 func decoderOf(f *store.Field, w *store.Wanted) decoder {
 	switch w.Total {
@@ -187,18 +204,7 @@ func decoderOf(f *store.Field, w *store.Wanted) decoder {
 			if binaryForm {
 				v = v[1:] // the version of the form, always 1
 			}
-			if w.Kind == store.JSON {
-				c.AppendBytes(v)
-				return nil
-			}
-			d := json.NewDecoder(bytes.NewReader(v))
-			d.UseNumber()
-			var value any
-			if err := d.Decode(&value); err != nil {
-				return err
-			}
-			c.AppendJSON(w, value)
-			return nil
+			return appendStoredJSON(c, w, v)
 		}
 	}
 	if f.Kind == store.List {

@@ -282,18 +282,7 @@ func textDecoder(f *store.Field, w *store.Wanted) decoder {
 				c.AppendBad("the stored value is not JSON")
 				return nil
 			}
-			if w.Kind == store.JSON {
-				c.AppendBytes(v)
-				return nil
-			}
-			d := json.NewDecoder(bytes.NewReader(v))
-			d.UseNumber()
-			var value any
-			if err := d.Decode(&value); err != nil {
-				return err
-			}
-			c.AppendJSON(w, value)
-			return nil
+			return appendStoredJSON(c, w, v)
 		}
 	}
 	return func(c *store.Column, v []byte) error {
