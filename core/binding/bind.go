@@ -191,20 +191,13 @@ func (b *binder) kinds(t schema.Named) {
 		k.Column = info.Kind
 	}
 	for _, o := range possible {
-		own := o.Directive("kind")
-		value, pos := r.Source.Naming.Apply(o.Name), o.Pos
-		if own != nil {
-			value, pos = text(own, "is"), own.Pos
+		if o.Directive("stored") != nil {
+			continue // its records are elsewhere
 		}
-		if other := k.Types[value]; other != nil {
-			b.fail(ruleKind, pos, o.Name, "", msgBothAreToldValue, other.Name, o.Name, value, k.Path)
-			continue
-		}
-		if info != nil && len(info.Values) > 0 && !slices.Contains(info.Values, value) {
+		value, pos, ok := b.claim(k, o, r.Source)
+		if ok && info != nil && len(info.Values) > 0 && !slices.Contains(info.Values, value) {
 			b.fail(ruleKind, pos, o.Name, "the values are "+strings.Join(info.Values, ", "), msgToldValueNeverHas, o.Name, value, r.Set, k.Path, language.DidYouMean(value, info.Values))
-			continue
 		}
-		k.Types[value], k.Stored[o] = o, value
 		if b.bound.records[o] == nil {
 			b.bound.records[o] = r
 		}

@@ -132,7 +132,7 @@ func TestFindings(t *testing.T) {
 			`craft.name is text, which has no fields`},
 		{`type Query { a: [A!] @read } type Mutation { b: Int } type A @stored(in: "registry", as: "craft") { name: String }`,
 			`error unbound Mutation.b: nothing says where Mutation.b comes from`},
-		{`type Query { a: [A!] @read } union A = B type B { x: Int }`, `this version of Osprey reads interfaces in one record set`},
+		{`type Query { a: [A!] @read } union A = B type B { x: Int }`, `Query.a is of the type B, and nothing says where its records are → add @stored to B, or leave it out of A`},
 	} {
 		s, problems := schema.Build(binding.Directives, schema.Text{Body: test.text})
 		if !problems.Failed() {

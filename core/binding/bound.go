@@ -20,7 +20,30 @@ type Source struct {
 // Folds reports whether related records of the same source are part of the
 // request for the records of set.
 func (s *Source) Folds(set string, f *Field) bool {
-	return s.Abilities.Fold && f.Target.Source == s && (s.Folder == nil || f.Through == nil && s.Folder.CanFold(set, f.Here, f.Target.Set, f.There))
+	if !s.Abilities.Fold || f.Target.Source != s || s.Folder != nil && (f.Through != nil || !s.Folder.CanFold(set, f.Here, f.Target.Set, f.There)) {
+		return false
+	}
+	return f.Through != nil || s.sameKinds(set, f)
+}
+
+// sameKinds reports whether the store itself can compare the fields of a
+// relationship, as far as the catalogue tells: keys that are numbers here and
+// texts there are matched by Osprey.
+func (s *Source) sameKinds(set string, f *Field) bool {
+	if s.Catalogue == nil || s.Folder != nil {
+		return true
+	}
+	here, there := s.Catalogue.Sets[set], s.Catalogue.Sets[f.Target.Set]
+	if here == nil || there == nil {
+		return true
+	}
+	for i := range f.Here {
+		a, b := here.Field(f.Here[i]), there.Field(f.There[i])
+		if a != nil && b != nil && a.Kind != b.Kind {
+			return false
+		}
+	}
+	return true
 }
 
 // A Bound schema tells where the value of each field is.
@@ -69,6 +92,13 @@ type Object struct {
 	Fields map[string]*Field // by name; without __typename
 }
 
+// A Shape is the types that a nested record can have.
+type Shape struct {
+	Type    schema.Named
+	Kind    *Kind // nil if it is of one object type
+	Objects []*Object
+}
+
 // How says in which way a field gets its value.
 type How uint8
 
@@ -88,20 +118,44 @@ type Field struct {
 	Wanted store.Wanted // of a nested record without its fields
 	Codec  Codec        // of Column: how the innermost value is written
 	Enum   *Enum        // of a column whose type is an enum
-	Nested *Object
+	Nested *Shape
 
 	// Of Related and Read.
 	Target  *Records
-	Only    *schema.Object // the one type wanted of a record set with several, or nil
-	Here    []string       // of Related: fields of this record
-	There   []string       // of Related: fields of the target
-	Through *store.Through // or nil
-	Sort    []store.Order  // when the caller does not say
-	Many    bool           // the field is a list, or a page of one
-	Page    *Page          // of a field whose type is a connection
-	Total   *Total         // of a field that is the total of such a list
-	Single  bool           // at most one record fits, by a unique key
+	Only    []*schema.Object // the types wanted of a record set that has others too; nil for all
+	Here    []string         // of Related: fields of this record
+	There   []string         // of Related: fields of the target
+	Through *store.Through   // or nil
+	Sort    []store.Order    // when the caller does not say
+	Many    bool             // the field is a list, or a page of one
+	Page    *Page            // of a field whose type is a connection
+	Total   *Total           // of a field that is the total of such a list
+	Single  bool             // at most one record fits, by a unique key
 	Args    []Arg
+
+	// Parts are the fields, each of one record set, whose records together are
+	// this field's: those of an interface or union with several. Target is then
+	// nil, and what a part says of its records holds for them alone.
+	Parts []*Field
+	By    *Told    // what tells which of the Parts a reference leads to; or nil
+	Is    []string // of a part: the values of By that mean it
+	Where *Told    // what else the related records must have; or nil
+}
+
+// Told is a stored value that tells types apart, beside the key of a reference.
+type Told struct {
+	Path string
+	Kind store.Kind
+	Is   string // of Where: the value
+}
+
+// Each returns the fields of one record set each that a field is made of:
+// itself, or its parts.
+func (f *Field) Each() []*Field {
+	if f.Parts != nil {
+		return f.Parts
+	}
+	return []*Field{f}
 }
 
 // A Role says what an argument of a read or relationship does.
@@ -169,13 +223,15 @@ type Filter struct {
 // A Test is one field of a filter: a combination of filters, comparisons of a
 // stored field, or a filter on nested or related records.
 type Test struct {
-	How    TestHow
-	Path   string // of Compare; of Among nested records
-	Kind   store.Kind
-	Enum   *Enum
-	Link   *store.Link // of Among related records
-	Filter *Filter     // of all but Compare
-	Day    bool        // of Compare: the values are days, and the field is a moment
+	How  TestHow
+	Path string // of Compare; of Among nested records
+	Kind store.Kind
+	Enum *Enum
+	Link *store.Link // of Among related records
+	// Narrows is what related records must have anyhow.
+	Narrows []Narrow
+	Filter  *Filter // of all but Compare
+	Day     bool    // of Compare: the values are days, and the field is a moment
 	// Cannot has the comparisons that a supplied type has and the stored field
 	// does not allow, each with the reason.
 	Cannot map[string]string

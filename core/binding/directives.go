@@ -29,17 +29,19 @@ directive @related(
   through: OspreyThrough
   "Fields of the target, each with asc or desc."
   sort: [String!]
-) on FIELD_DEFINITION
+  "The type of which this holds, where the field's type has several that are stored apart; all others if it is left out."
+  of: String
+) repeatable on FIELD_DEFINITION
 
 input OspreyThrough { set: String! here: [String!]! there: [String!]! }
 
 "Which stored value tells the concrete type."
 directive @kind(
-  "On an interface: the field that holds it."
+  "On an interface or union: the field that holds it. On a field with @related: the field of this record that tells the type of the one it refers to; with is, the field of the related records that must have that value."
   by: String
-  "On an object type: its value for this type."
+  "On a type: its value for this type."
   is: String
-) on OBJECT | INTERFACE
+) on OBJECT | INTERFACE | UNION | FIELD_DEFINITION
 
 "A number made of the records of a list: how many there are, or the least, greatest, sum or average of a field's values."
 directive @total(
@@ -53,7 +55,10 @@ directive @total(
 ) on FIELD_DEFINITION
 
 "Reads the field's type; the arguments narrow, sort and page."
-directive @read on FIELD_DEFINITION
+directive @read(
+  "Fields of the type, each with asc or desc, when the caller does not say."
+  sort: [String!]
+) on FIELD_DEFINITION
 `}
 
 // text returns a string argument of a directive, or "".

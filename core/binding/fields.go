@@ -45,7 +45,7 @@ func directive(f *schema.Field, name string) *language.Directive {
 // field binds a field of a stored or nested object; nil after telling why not.
 func (b *binder) field(p place, f *schema.Field) *Field {
 	if d := directive(f, "related"); d != nil {
-		return b.related(p, f, d)
+		return b.related(p, f)
 	}
 	if d := directive(f, "total"); d != nil {
 		return b.totalField(p, f, d)
@@ -208,11 +208,6 @@ func (b *binder) nestedField(p place, f *schema.Field, named schema.Named) *Fiel
 		b.fail(ruleUnbound, f.Pos, f.Coordinate(), "write @related, with here and there where the names do not say it", msgNothingSaysBelong, named, f.Coordinate())
 		return nil
 	}
-	object, ok := named.(*schema.Object)
-	if !ok {
-		b.fail(ruleUnbound, f.Pos, f.Coordinate(), "", msgWhoseTypesAreStored, named, schema.KindOf(named))
-		return nil
-	}
 	path := b.pathOf(p, f)
 	info := b.columnInfo(p, f, path)
 	inner := place{records: p.records, source: p.source, prefix: p.prefix + path + "."}
@@ -229,7 +224,9 @@ func (b *binder) nestedField(p place, f *schema.Field, named schema.Named) *Fiel
 	if isList {
 		bound.Wanted.Kind = store.Records
 	}
-	bound.Nested = b.nestedObject(inner, object)
+	if bound.Nested = b.nestedShape(inner, f, named); bound.Nested == nil {
+		return nil
+	}
 	b.nestedArguments(f, bound, filterPlace{place: inner, of: named, flat: true})
 	return bound
 }
@@ -254,6 +251,52 @@ func (b *binder) nestedArguments(f *schema.Field, bound *Field, p filterPlace) {
 		}
 		bound.Args = append(bound.Args, arg)
 	}
+}
+
+// nestedShape binds the types that a nested record can have, and what tells
+// them apart; nil after telling why not.
+func (b *binder) nestedShape(p place, f *schema.Field, named schema.Named) *Shape {
+	shape := &Shape{Type: named}
+	if o, ok := named.(*schema.Object); ok {
+		shape.Objects = []*Object{b.nestedObject(p, o)}
+		return shape
+	}
+	possible := b.bound.Schema.Possible(named)
+	d := named.About().Directive("kind")
+	if d == nil || text(d, "by") == "" {
+		b.fail(ruleKind, f.Pos, f.Coordinate(), "write @kind(by: \"…\") behind "+named.String()+", with the field of the nested record that holds it", msgNestedKind, f.Coordinate(), named, typeNames(possible))
+		return nil
+	}
+	k := &Kind{Path: text(d, "by"), Types: map[string]*schema.Object{}, Stored: map[*schema.Object]string{}, Column: store.Text}
+	if p.records != nil {
+		k.Path = strings.TrimPrefix(b.path(p.source, p.records.Info, p.prefix+k.Path), p.prefix)
+		b.mustExist(p.records, p.prefix+k.Path, d.Pos, named.String(), "the field that tells the type")
+	}
+	for _, o := range possible {
+		if b.bound.records[o] != nil {
+			b.fail(ruleUnbound, f.Pos, f.Coordinate(), "write @related, with here and there where the names do not say it", msgNothingSaysBelong, o, f.Coordinate())
+			return nil
+		}
+		b.claim(k, o, p.source)
+		shape.Objects = append(shape.Objects, b.nestedObject(p, o))
+	}
+	shape.Kind = k
+	return shape
+}
+
+// claim notes by which stored value a type is told; false after telling that
+// another has it.
+func (b *binder) claim(k *Kind, o *schema.Object, source *Source) (value string, pos language.Pos, ok bool) {
+	value, pos = source.Naming.Apply(o.Name), o.Pos
+	if own := o.Directive("kind"); own != nil && text(own, "is") != "" {
+		value, pos = text(own, "is"), own.Pos
+	}
+	if other := k.Types[value]; other != nil {
+		b.fail(ruleKind, pos, o.Name, "", msgBothAreToldValue, other.Name, o.Name, value, k.Path)
+		return value, pos, false
+	}
+	k.Types[value], k.Stored[o] = o, value
+	return value, pos, true
 }
 
 // nestedObject binds a type where it is nested. A type nested in itself is

@@ -63,7 +63,7 @@ func (b *binder) filter(input *schema.InputObject, p filterPlace) *Filter {
 // test binds one field of a filter; nil after telling why not.
 func (b *binder) test(whole *Filter, input *schema.InputObject, in *schema.Input, p filterPlace) *Test {
 	_, isList := schema.ListElem(in.Type)
-	if in.Directive("at") == nil && schema.NamedOf(in.Type) == schema.Named(input) && fieldOf(b.bound.Schema, p.of, in.Name) == nil {
+	if in.Directive("at") == nil && schema.NamedOf(in.Type) == schema.Named(input) {
 		switch {
 		case in.Name == "all" && isList:
 			return &Test{How: TestAll, Filter: whole}
@@ -197,11 +197,11 @@ func (b *binder) among(in *schema.Input, operators *schema.InputObject, p filter
 	if related == nil {
 		return nil
 	}
-	if related.Target.Source != p.source || !p.source.Abilities.Link || p.prefix != "" {
+	if related.Parts != nil || related.Target.Source != p.source || !p.source.Abilities.Link || p.prefix != "" {
 		b.fail(ruleNotYet, in.Pos, in.Coordinate, "leave it out", msgFilterAcross, in.Coordinate, def.Coordinate())
 		return nil
 	}
-	t := &Test{How: Among, Link: linkOf(related)}
+	t := &Test{How: Among, Link: linkOf(related), Narrows: related.Narrows()}
 	of, _ := b.recordType(def)
 	t.Filter = b.amongFilter(in, operators, filterPlace{place: place{records: related.Target, source: p.source}, of: of})
 	if t.Filter == nil {

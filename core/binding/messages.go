@@ -46,12 +46,16 @@ const (
 	msgStoredOneRecordSet = "%s is stored in one record set, and nothing says which record is of which type (%s)"
 	msgToldValueNeverHas  = "%s is told by the value %q, which %s.%s never has%s"
 	msgBothAreToldValue   = "both %s and %s are told by the value %q of %s"
+	msgNestedKind         = "%s is a nested %s, and nothing says which value is of which type (%s)"
+	msgKindNeedsBy        = "@kind of %s does not say by which field types are told"
+	msgReferenceList      = "%s is a list, and one value beside it cannot tell the types of its records"
 	msgRecordsWhoseAreNo  = "records whose %s is %q are of no type; they will be errors where they are read"
 )
 
 // not-supported
 const (
 	msgGoesThroughVersionOsprey = "%s goes through %s; this version of Osprey follows pairs only inside one relational source"
+	msgTotalOfParts             = "%s is the total of %s, whose records are of several record sets"
 	msgFilterAcross             = "the test %s is about %s, which is not in the same relational source"
 	msgFilterJSON               = "the test %s is about %s, which is inside a column of JSON"
 	msgDirectiveOspreySOwn      = "the directive @%s is Osprey's own and cannot be defined again"
@@ -84,6 +88,10 @@ const (
 	msgSortedNoFieldColumn   = "%s is sorted by %q, which is no field of %s with a column of its own%s"
 	msgRelatesFieldsFields   = "%s relates %d fields here (%s) to %d fields there (%s)"
 	msgPairsNameFieldsRecord = "the pairs in %s name %d fields for this record's %d (%s) and %d for the target's %d (%s)"
+	msgRelatedTwice          = "%s says twice what is related to it"
+	msgRelatedNoPart         = "%s says what of %q is related, which is no type that is stored by itself%s"
+	msgRelatedNotPart        = "%s leads to %s too, and nothing says which are related"
+	msgPartsOrder            = "the records of %s cannot be put in one order: those of %s are sorted by %s and those of %s by %s"
 	msgSortKeyNotField       = "the sort key %q is not a field with asc or desc behind it"
 )
 
@@ -117,7 +125,6 @@ const (
 
 // unbound
 const (
-	msgWhoseTypesAreStored   = "%s is %s whose types are stored in several places, which this version of Osprey cannot read"
 	msgTypeNothingSaysWhere  = "%s is of the type %s, and nothing says where its records are"
 	msgReadFieldsRootType    = "@read is for fields of the root type"
 	msgNothingSaysWhereComes = "nothing says where %s comes from"

@@ -172,14 +172,18 @@ func (b *binder) totalField(p place, f *schema.Field, d *language.Directive) *Fi
 		return nil
 	}
 	// It reads what the list reads, with arguments of its own.
+	targets := b.targets(list, d.Pos)
+	if len(targets) > 1 {
+		b.fail(ruleNotYet, d.Pos, f.Coordinate(), "make a total of each of its types", msgTotalOfParts, f.Coordinate(), list.Coordinate())
+	}
+	if len(targets) != 1 {
+		return nil
+	}
 	var bound *Field
 	if related := directive(list, "related"); related != nil {
-		bound = b.relatedRecords(p, list, related)
+		bound = b.relatedRecords(p, list, related, targets[0])
 	} else {
-		target, only := b.target(list, d.Pos)
-		if target != nil {
-			bound = &Field{How: Read, Target: target, Only: only, Many: true}
-		}
+		bound = &Field{How: Read, Target: targets[0].records, Only: targets[0].only, Many: true}
 	}
 	if bound == nil {
 		return nil

@@ -26,22 +26,33 @@ func (b *binder) reads(root *schema.Object) {
 			b.fail(ruleUnbound, f.Pos, f.Coordinate(), "write @read behind it", msgNothingSaysWhereComes, f.Coordinate())
 			continue
 		}
-		target, only := b.target(f, d.Pos)
-		if target == nil {
-			continue
+		if bound := b.rootRead(f, d); bound != nil {
+			b.bound.roots[f] = bound
 		}
-		bound := &Field{Def: f, How: Read, Target: target, Only: only}
-		_, bound.Page = b.recordType(f)
-		_, bound.Many = schema.ListElem(f.Type)
-		if bound.Page != nil {
-			bound.Many = true
-			b.page(f, bound)
-		}
-		b.arguments(f, bound)
-		b.checkOne(f, bound)
-		b.keyReader(nil, f, d.Pos, bound, nil)
-		b.bound.roots[f] = bound
 	}
+}
+
+// rootRead binds a root field with @read; nil after telling why not.
+func (b *binder) rootRead(f *schema.Field, d *language.Directive) *Field {
+	var parts []*Field
+	for _, t := range b.targets(f, d.Pos) {
+		part := &Field{Def: f, How: Read, Target: t.records, Only: t.only}
+		_, part.Page = b.recordType(f)
+		_, part.Many = schema.ListElem(f.Type)
+		if part.Page != nil {
+			part.Many = true
+			b.page(f, part)
+		}
+		part.Sort = b.sorts(texts(d.Argument("sort")), part.Target, d.Pos, f.Coordinate())
+		b.arguments(f, part)
+		b.checkOne(f, part)
+		b.keyReader(nil, f, d.Pos, part, nil)
+		parts = append(parts, part)
+	}
+	if len(parts) == 0 {
+		return nil
+	}
+	return b.merged(place{}, f, parts)
 }
 
 // checkOne checks that a root field which promises one record gets a unique key.
@@ -75,8 +86,8 @@ func (b *binder) checkOne(f *schema.Field, bound *Field) {
 // arguments binds the arguments of a read or relationship.
 func (b *binder) arguments(f *schema.Field, bound *Field) {
 	of := schema.Named(bound.Target.Type)
-	if bound.Only != nil {
-		of = bound.Only
+	if len(bound.Only) == 1 {
+		of = bound.Only[0]
 	}
 	for _, a := range f.Args {
 		arg := Arg{Def: a}

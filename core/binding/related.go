@@ -9,30 +9,41 @@ import (
 	"osprey/core/store"
 )
 
-// related binds a field with @related.
-func (b *binder) related(p place, f *schema.Field, d *language.Directive) *Field {
-	bound := b.relatedRecords(p, f, d)
-	if bound == nil {
+// related binds a field with @related: the records of one set, or those of
+// several merged.
+func (b *binder) related(p place, f *schema.Field) *Field {
+	targets := b.targets(f, directive(f, "related").Pos)
+	directives := b.partDirectives(f, targets)
+	var parts []*Field
+	for i, t := range targets {
+		d := directives[i]
+		if d == nil {
+			continue
+		}
+		part := b.relatedRecords(p, f, d, t)
+		if part == nil {
+			continue
+		}
+		b.cardinality(p, f, d, part)
+		part.Sort = b.sorts(texts(d.Argument("sort")), part.Target, d.Pos, f.Coordinate())
+		if part.Page != nil {
+			b.page(f, part)
+		}
+		b.arguments(f, part)
+		b.keyReader(p.records, f, d.Pos, part, part.There)
+		parts = append(parts, part)
+	}
+	if len(targets) == 0 || len(parts) < len(targets) {
 		return nil
 	}
-	b.cardinality(p, f, d, bound)
-	bound.Sort = b.sorts(texts(d.Argument("sort")), bound.Target, d.Pos, f.Coordinate())
-	if bound.Page != nil {
-		b.page(f, bound)
-	}
-	b.arguments(f, bound)
-	b.keyReader(p.records, f, d.Pos, bound, bound.There)
-	return bound
+	return b.merged(p, f, parts)
 }
 
-// relatedRecords binds which records a field with @related leads to.
-func (b *binder) relatedRecords(p place, f *schema.Field, d *language.Directive) *Field {
+// relatedRecords binds which records of one set a field with @related leads to.
+func (b *binder) relatedRecords(p place, f *schema.Field, d *language.Directive, t target) *Field {
 	coordinate := f.Coordinate()
-	target, only := b.target(f, d.Pos)
-	if target == nil {
-		return nil
-	}
-	bound := &Field{Def: f, How: Related, Target: target, Only: only}
+	target := t.records
+	bound := &Field{Def: f, How: Related, Target: target, Only: t.only}
 	_, bound.Page = b.recordType(f)
 	_, bound.Many = schema.ListElem(f.Type)
 	bound.Many = bound.Many || bound.Page != nil
@@ -57,27 +68,11 @@ func (b *binder) relatedRecords(p place, f *schema.Field, d *language.Directive)
 		bound.There[i] = b.path(target.Source, target.Info, bound.There[i])
 		b.mustExist(target, bound.There[i], d.Pos, coordinate, "\"there\"")
 	}
+	if k := directive(f, "kind"); k != nil && text(k, "is") != "" {
+		bound.Where = b.told(target, "", text(k, "by"), k, coordinate, "the field that tells which records are meant")
+		bound.Where.Is = text(k, "is")
+	}
 	return bound
-}
-
-// target returns the records of a field's type.
-func (b *binder) target(f *schema.Field, pos language.Pos) (*Records, *schema.Object) {
-	named, _ := b.recordType(f)
-	target := b.bound.records[named]
-	if target == nil {
-		if named.About().Directive("stored") == nil {
-			what := "add @stored to " + named.String()
-			if _, ok := named.(*schema.Union); ok {
-				what = "this version of Osprey reads interfaces in one record set; unions come later"
-			}
-			b.fail(ruleUnbound, pos, f.Coordinate(), what, msgTypeNothingSaysWhere, f.Coordinate(), named)
-		}
-		return nil, nil
-	}
-	if o, ok := named.(*schema.Object); ok && target.Kind != nil {
-		return target, o
-	}
-	return target, nil
 }
 
 // defaultFields fills in what @related leaves out.

@@ -22,10 +22,14 @@ const (
 	cursorBytes
 )
 
-// appendCursor appends the cursor of a row as a JSON string.
-func appendCursor(b []byte, p *plan.Page, t *store.Table, row int) []byte {
+// appendCursor appends the cursor of a row as a JSON string; part is that of a
+// merged list to which the row belongs, or -1.
+func appendCursor(b []byte, p *plan.Page, part int, t *store.Table, row int) []byte {
 	var room [128]byte
 	raw := room[:4]
+	if part >= 0 {
+		raw = append(raw, byte(part))
+	}
 	for _, o := range p.Order {
 		c := &t.Columns[o.Column]
 		switch {
@@ -57,6 +61,12 @@ func readCursor(text string, a *plan.Arg, into []store.Column) bool {
 		return false
 	}
 	raw = raw[4:]
+	if a.Merged {
+		if len(raw) == 0 {
+			return false
+		}
+		raw = raw[1:] // the plan was made for this part
+	}
 	for i := range into {
 		c := &into[i]
 		c.Reset()
@@ -103,5 +113,5 @@ func readCursor(text string, a *plan.Arg, into []store.Column) bool {
 			return false
 		}
 	}
-	return len(raw) == 0
+	return len(raw) == 0 || a.Other
 }

@@ -32,7 +32,7 @@ func FuzzCursor(f *testing.F) {
 			page.Order = append(page.Order, plan.Order{Column: i})
 			arg.Kinds = append(arg.Kinds, table.Columns[i].Kind)
 		}
-		cursor := strings.Trim(string(appendCursor(nil, page, table, 0)), `"`)
+		cursor := strings.Trim(string(appendCursor(nil, page, -1, table, 0)), `"`)
 		into := make([]store.Column, 4)
 		if !readCursor(cursor, arg, into) {
 			t.Fatalf("the cursor %s cannot be read", cursor)

@@ -33,7 +33,9 @@ func (r *run) gather(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
 			in.Limit, in.Offset = 0, 0
 			in.Where = columns(in.Where, read.Store.Values)
 			for _, a := range read.Where {
-				in.Where[a.Column].Kind = a.Kind
+				if a.List == "" {
+					in.Where[a.Column].Kind = a.Kind
+				}
 				for n, kind := range a.Kinds {
 					in.Where[a.Column+n].Kind = kind
 					in.Where[a.Column+n].AppendNull()
@@ -57,7 +59,7 @@ func columns(list []store.Column, n int) []store.Column {
 func (r *run) arguments(read *plan.Read, in *store.Input) error {
 	for _, a := range read.Where {
 		var err error
-		if len(a.By) > 0 {
+		if a.List != "" {
 			err = r.cursor(a, in.Where[a.Column:a.Column+len(a.By)])
 		} else {
 			err = r.condition(a, &in.Where[a.Column])
@@ -92,16 +94,21 @@ func (r *run) bound(a *plan.Arg) (int64, error) {
 	if n < 0 {
 		return 0, badArgument(a, msgMustOrMoreFound, n)
 	}
-	return n + a.More, nil
+	plus, err := r.bound(a.Plus)
+	return n + a.More + plus, err
 }
 
 // limit resolves a limit, which must not be beyond the largest page.
 func (r *run) limit(a *plan.Arg) (int64, error) {
 	n, err := r.bound(a)
-	if a != nil && err == nil && r.opts.MaxPage > 0 && n-a.More > r.opts.MaxPage {
-		return 0, badArgument(a, msgMustAtMost, r.opts.MaxPage, n-a.More)
+	if a == nil || err != nil || r.opts.MaxPage <= 0 {
+		return n, err
 	}
-	return n, err
+	plus, _ := r.bound(a.Plus)
+	if asked := n - a.More - plus; asked > r.opts.MaxPage {
+		return 0, badArgument(a, msgMustAtMost, r.opts.MaxPage, asked)
+	}
+	return n, nil
 }
 
 // cursor resolves the values of a cursor.
@@ -180,6 +187,15 @@ func dayOf(day plan.Day, text string) store.Column {
 	return c
 }
 
+// tells reports whether the value of a row that tells its type is one of some.
+func (r *run) tells(c *store.Column, row int, is map[string]bool) bool {
+	if c.Null[row] {
+		return false
+	}
+	value := store.Column{Kind: store.Text}
+	return value.AppendAs(c, row) && is[string(value.At(0))]
+}
+
 // keys collects the distinct combinations of key values of a read, in the form
 // that its record set has them.
 func (r *run) keys(read *plan.Read, into []store.Column) {
@@ -193,6 +209,9 @@ func (r *run) keys(read *plan.Read, into []store.Column) {
 			continue // what feeds it failed, which is told there
 		}
 		for row := range t.Len {
+			if feed.Is != nil && !r.tells(&t.Columns[feed.By], row, feed.Is) {
+				continue
+			}
 			var ok bool
 			if r.key, ok = t.AppendKey(r.key[:0], feed.Columns, row); !ok {
 				continue

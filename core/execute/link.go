@@ -213,7 +213,7 @@ func (r *run) page(s *plan.Step, l *link) error {
 		if err := r.cursor(cursor, values); err != nil {
 			return err
 		}
-		l.behind(s.Page.Order, cursor.By, values)
+		l.behind(s.Page.Order, cursor, values)
 	}
 	if len(s.Sort) > 0 {
 		l.sort(s.Sort)
@@ -224,19 +224,24 @@ func (r *run) page(s *plan.Step, l *link) error {
 	if s.Folded {
 		l.end = slices.Clone(l.end) // which is where the next begins, and is cut now
 	}
+	return r.cut(l.start, l.end, s.Limit, s.Offset)
+}
+
+// cut cuts each range of rows to what a limit and an offset leave of it.
+func (r *run) cut(start, end []int32, limited, passed *plan.Arg) error {
 	limit, offset := int64(math.MaxInt32), int64(0)
 	var err error
-	if s.Limit != nil {
-		if limit, err = r.limit(s.Limit); err != nil {
+	if limited != nil {
+		if limit, err = r.limit(limited); err != nil {
 			return err
 		}
 	}
-	if offset, err = r.bound(s.Offset); err != nil {
+	if offset, err = r.bound(passed); err != nil {
 		return err
 	}
-	for p := range l.start {
-		l.start[p] = int32(min(int64(l.start[p])+offset, int64(l.end[p])))
-		l.end[p] = int32(min(int64(l.start[p])+limit, int64(l.end[p])))
+	for p := range start {
+		start[p] = int32(min(int64(start[p])+offset, int64(end[p])))
+		end[p] = int32(min(int64(start[p])+limit, int64(end[p])))
 	}
 	return nil
 }
@@ -261,9 +266,9 @@ func (l *link) sort(by []plan.Order) {
 	}
 }
 
-// behind keeps the rows of each parent that stand behind the values of a
-// cursor in an order.
-func (l *link) behind(columns []plan.Order, by []store.Order, values []store.Column) {
+// behind keeps the rows of each parent that stand behind a cursor of these
+// values.
+func (l *link) behind(columns []plan.Order, cursor *plan.Arg, values []store.Column) {
 	var order, start, end []int32
 	kept := map[int32][2]int32{} // by their start; parents can share one range
 	for p, first := range l.start {
@@ -271,7 +276,7 @@ func (l *link) behind(columns []plan.Order, by []store.Order, values []store.Col
 		if !known {
 			rows[0] = int32(len(order))
 			for i := first; i < l.end[p]; i++ {
-				if row := l.at(i); isBehind(l.table, columns, by, values, row) {
+				if row := l.at(i); isBehind(l.table, columns, cursor, values, row) {
 					order = append(order, int32(row))
 				}
 			}
@@ -288,13 +293,13 @@ func (l *link) behind(columns []plan.Order, by []store.Order, values []store.Col
 	}
 }
 
-func isBehind(t *store.Table, columns []plan.Order, by []store.Order, values []store.Column, row int) bool {
-	for i, o := range by {
+func isBehind(t *store.Table, columns []plan.Order, cursor *plan.Arg, values []store.Column, row int) bool {
+	for i, o := range cursor.By {
 		if c := o.Compare(&t.Columns[columns[i].Column], row, &values[i], 0); c != 0 {
 			return c > 0
 		}
 	}
-	return false
+	return cursor.Inclusive
 }
 
 func compareRows(t *store.Table, sort []plan.Order, a, b int) int {

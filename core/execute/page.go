@@ -14,34 +14,42 @@ import (
 type pageNow struct {
 	page     *plan.Page
 	link     *link
-	from, to int32 // the rows of the page
-	more     bool  // there are records beyond, in its direction
-	parent   int   // the row above
+	merged   *mergedRows // or nil; then there is no link
+	from, to int32       // the rows of the page
+	more     bool        // there are records beyond, in its direction
+	parent   int         // the row above
 }
 
-// at returns the row at a position of the page.
-func (p *pageNow) at(i int32) int {
+// place returns where in the list a position of the page is.
+func (p *pageNow) place(i int32) int32 {
 	if p.page.Backward {
-		return p.link.at(p.to - 1 - i)
+		return p.to - 1 - i
 	}
-	return p.link.at(p.from + i)
+	return p.from + i
 }
 
 // connection writes the connection of a parent row. One record more than the page
 // holds was asked for, to know whether there is one.
-func (r *run) connection(b []byte, f *plan.Field, row int) ([]byte, bool) {
-	l, from, to, ok := r.linked(f, row)
+func (r *run) connection(b []byte, f *plan.Field, t *store.Table, row int) ([]byte, bool) {
+	p := &pageNow{parent: row}
+	var ok bool
+	if f.Merge != nil {
+		p.page = f.Merge.Page
+		p.merged, p.from, p.to, ok = r.mergedRange(f, t, row)
+	} else {
+		p.page = f.Step.Page
+		p.link, p.from, p.to, ok = r.linked(f, row)
+	}
 	if !ok {
 		return b, false
 	}
-	p := &pageNow{page: f.Step.Page, link: l, from: from, to: to, parent: row}
 	if p.page.Bound != nil {
 		most, err := r.bound(p.page.Bound)
 		if err != nil {
 			return b, false // told where the rows were asked for
 		}
-		if most -= p.page.Bound.More; int64(to-from) > most {
-			p.more, p.to = true, from+int32(most)
+		if most -= p.page.Bound.More; int64(p.to-p.from) > most {
+			p.more, p.to = true, p.from+int32(most)
 		}
 	}
 	return r.pageFields(b, f.Object.Cases[0].Fields, p, -1)
@@ -66,9 +74,9 @@ func (r *run) pageFields(b []byte, fields []*plan.Field, p *pageNow, record int3
 		case plan.Info:
 			b, ok = r.pageFields(b, f.Object.Cases[0].Fields, p, -1)
 		case plan.Node:
-			b, ok = r.record(b, f, p.link, p.at(record))
+			b, ok = r.node(b, f, p, p.place(record))
 		case plan.Cursor:
-			b = appendCursor(b, p.page, p.link.table, p.at(record))
+			b, _ = r.cursorAt(b, p, record)
 		case plan.Total:
 			r.leave()
 			b, ok = r.total(b, f, p.parent)
@@ -78,9 +86,9 @@ func (r *run) pageFields(b []byte, fields []*plan.Field, p *pageNow, record int3
 		case plan.HasPrevious:
 			b = strconv.AppendBool(b, p.beyond(p.page.Backward))
 		case plan.StartCursor:
-			b, ok = p.cursor(b, 0)
+			b, ok = r.cursorAt(b, p, 0)
 		case plan.EndCursor:
-			b, ok = p.cursor(b, p.to-p.from-1)
+			b, ok = r.cursorAt(b, p, p.to-p.from-1)
 		}
 		r.leave()
 		if !ok {
@@ -102,12 +110,26 @@ func (p *pageNow) beyond(ahead bool) bool {
 	return p.page.Behind
 }
 
-// cursor writes the cursor of a position; null if the page is empty.
-func (p *pageNow) cursor(b []byte, i int32) ([]byte, bool) {
+// node writes the record at a place of the list.
+func (r *run) node(b []byte, f *plan.Field, p *pageNow, place int32) ([]byte, bool) {
+	if p.merged != nil {
+		return r.part(b, f, p.merged, place)
+	}
+	return r.record(b, f, p.link, p.link.at(place))
+}
+
+// cursorAt writes the cursor of a position; null if the page is empty.
+func (r *run) cursorAt(b []byte, p *pageNow, i int32) ([]byte, bool) {
 	if p.from == p.to {
 		return b, false
 	}
-	return appendCursor(b, p.page, p.link.table, p.at(i)), true
+	place := p.place(i)
+	if m := p.merged; m != nil {
+		at := m.rows[place]
+		step := m.merge.Parts[at.part].Step
+		return appendCursor(b, &plan.Page{Order: step.Page.Order, List: p.page.List}, int(at.part), r.link(step).table, int(at.row)), true
+	}
+	return appendCursor(b, p.page, -1, p.link.table, p.link.at(place)), true
 }
 
 func (r *run) edges(b []byte, f *plan.Field, p *pageNow) ([]byte, bool) {
@@ -134,13 +156,35 @@ func (r *run) edges(b []byte, f *plan.Field, p *pageNow) ([]byte, bool) {
 
 // total writes the total of the records of a parent row.
 func (r *run) total(b []byte, f *plan.Field, row int) ([]byte, bool) {
-	r.enter(f)
-	l, from, to, ok := r.linked(f, row)
-	r.leave()
+	c, at, ok := r.totalValue(f, f, row)
 	if !ok {
 		return b, false
 	}
-	c, at := &store.Column{Kind: store.Int}, 0
+	return r.leaf(b, f, c, at)
+}
+
+// totalValue returns the total of the records of a parent row, as a value of a
+// column; errors are those of the field told.
+func (r *run) totalValue(f, told *plan.Field, row int) (c *store.Column, at int, ok bool) {
+	c = &store.Column{Kind: store.Int}
+	if f.Parts != nil {
+		sum := int64(0)
+		for _, part := range f.Parts {
+			count, at, ok := r.totalValue(part, told, row)
+			if !ok {
+				return c, 0, false
+			}
+			sum += count.Ints[at]
+		}
+		c.AppendInt(sum)
+		return c, 0, true
+	}
+	r.enter(told)
+	l, from, to, ok := r.linked(f, row)
+	r.leave()
+	if !ok {
+		return c, 0, false
+	}
 	switch {
 	case f.Made && from < to:
 		c, at = &l.table.Columns[f.Column], l.at(from)
@@ -153,7 +197,7 @@ func (r *run) total(b []byte, f *plan.Field, row int) ([]byte, bool) {
 	default:
 		c = totalOf(f.Of, l, f.Column, from, to)
 	}
-	return r.leaf(b, f, c, at)
+	return c, at, true
 }
 
 // totalOf makes a total of the values of rows; those without a value do not

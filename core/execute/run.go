@@ -94,9 +94,10 @@ type run struct {
 	plan    *plan.Plan
 	vars    map[string]schema.Value
 	opts    Options
-	fetched []fetched            // by Fetch.ID
-	inputs  [][]store.Input      // by Fetch.ID
-	links   []link               // by Step.ID; made when first used
+	fetched []fetched       // by Fetch.ID
+	inputs  [][]store.Input // by Fetch.ID
+	links   []link          // by Step.ID; made when first used
+	merges  map[*plan.Merge]*mergedRows
 	badRead map[*plan.Read]error // reads whose arguments cannot be used
 	calls   []Call
 	asked   []request   // of the wave under way
@@ -132,6 +133,7 @@ func (r *run) begin(p *plan.Plan, vars map[string]schema.Value, opts Options) {
 	clear(r.texts)
 	r.calls = r.calls[:0]
 	clear(r.badRead)
+	clear(r.merges)
 	r.ints.reset()
 	r.writer.begin()
 }
@@ -154,6 +156,7 @@ func (r *run) free() {
 	clear(r.calls)
 	clear(r.asked[:cap(r.asked)])
 	clear(r.texts)
+	clear(r.merges)
 	r.plan, r.vars, r.opts, r.errs = nil, nil, Options{}, nil
 	if cap(r.buf) > keptAnswer {
 		return

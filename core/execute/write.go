@@ -86,10 +86,14 @@ func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([
 			r.leave()
 		case plan.Paged:
 			r.enter(f)
-			b, ok = r.connection(b, f, row)
+			b, ok = r.connection(b, f, t, row)
 			r.leave()
 		case plan.Total:
 			b, ok = r.total(b, f, row)
+		case plan.Merged:
+			r.enter(f)
+			b, ok = r.merged(b, f, t, row)
+			r.leave()
 		default:
 			r.enter(f)
 			b, ok = r.records(b, f, row)
@@ -122,6 +126,12 @@ func (r *run) records(b []byte, f *plan.Field, row int) ([]byte, bool) {
 	if f.What == plan.Many {
 		return r.list(b, f, l, from, to)
 	}
+	return r.one(b, f, f, l, from, to)
+}
+
+// one writes the one record of a range of rows, as the field of is written;
+// errors are those of the field f.
+func (r *run) one(b []byte, f, of *plan.Field, l *link, from, to int32) ([]byte, bool) {
 	switch {
 	case from == to:
 		if f.Null.NonNull {
@@ -129,10 +139,10 @@ func (r *run) records(b []byte, f *plan.Field, row int) ([]byte, bool) {
 		}
 		return b, false
 	case to-from > 1:
-		r.fail(f, nil, NotUnique, f.Step.Read.Fetch.Source, fmt.Sprintf(msgPromisesOneRecordWere, f.At, to-from))
+		r.fail(f, nil, NotUnique, of.Step.Read.Fetch.Source, fmt.Sprintf(msgPromisesOneRecordWere, f.At, to-from))
 		return b, false
 	}
-	return r.record(b, f, l, l.at(from))
+	return r.record(b, of, l, l.at(from))
 }
 
 // linked returns the rows that belong to a parent row, or tells why there are
@@ -140,9 +150,7 @@ func (r *run) records(b []byte, f *plan.Field, row int) ([]byte, bool) {
 func (r *run) linked(f *plan.Field, row int) (l *link, from, to int32, ok bool) {
 	l = r.link(f.Step)
 	if l.err != nil {
-		fetch := f.Step.Read.Fetch
-		code, msg := describe(fetch, l.err)
-		r.fail(f, fetch, code, fetch.Source, msg)
+		r.failed(f, f.Step, l.err)
 		return l, 0, 0, false
 	}
 	if f.Step.Parent == nil {
@@ -150,6 +158,13 @@ func (r *run) linked(f *plan.Field, row int) (l *link, from, to int32, ok bool) 
 	}
 	from, to = l.rows(row)
 	return l, from, to, true
+}
+
+// failed tells that the records of a step could not be had.
+func (r *run) failed(f *plan.Field, s *plan.Step, err error) {
+	fetch := s.Read.Fetch
+	code, msg := describe(fetch, err)
+	r.fail(f, fetch, code, fetch.Source, msg)
 }
 
 // list writes the records of a list.

@@ -22,6 +22,8 @@ type arguments struct {
 	backward      bool // from the end
 	totals        bool // only totals of the rows are wanted
 	counts        bool // and of those only how many there are
+	keys          int  // how many sort keys at the end only tell records apart
+	part          *partUse
 }
 
 // equals adds the condition that a field equals the argument's value.
@@ -46,10 +48,8 @@ func (use *arguments) asks() bool {
 func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 	use := arguments{sort: bound.Sort, pages: bound.Page != nil, totals: bound.Total != nil}
 	use.counts = use.totals && bound.Total.Of == store.Count
-	if bound.Target != nil && bound.Only != nil && bound.Target.Kind != nil {
-		k := bound.Target.Kind
-		stored := k.Stored[bound.Only]
-		use.equals(&Arg{Path: k.Path, Kind: k.Column, Fixed: true, Value: stored, Literal: &language.StringValue{Text: stored}})
+	for _, n := range bound.Narrows() {
+		use.equals(narrowed(n))
 	}
 	for i := range bound.Args {
 		a := &bound.Args[i]
@@ -93,10 +93,26 @@ func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 		for _, path := range bound.Page.Key {
 			if !slices.ContainsFunc(use.sort, func(o store.Order) bool { return o.Path == path && len(o.Via) == 0 }) {
 				use.sort = append(slices.Clip(use.sort), store.Order{Path: path})
+				use.keys++
 			}
 		}
 	}
 	return use
+}
+
+// narrowed makes the value of a condition that holds whatever is asked.
+func narrowed(n binding.Narrow) *Arg {
+	a := &Arg{Path: n.Path, Kind: n.Kind, Fixed: true, Many: len(n.Values) != 1}
+	if !a.Many {
+		a.Value, a.Literal = n.Values[0], &language.StringValue{Text: n.Values[0]}
+		return a
+	}
+	values, literals := []schema.Value{}, &language.ListValue{}
+	for _, v := range n.Values {
+		values, literals.Values = append(values, v), append(literals.Values, &language.StringValue{Text: v})
+	}
+	a.Value, a.Literal = values, literals
+	return a
 }
 
 // arg returns an argument that is given, by the operation or a default, and
@@ -222,6 +238,9 @@ func (use arguments) signature() string {
 		}
 	}
 	fmt.Fprintf(&s, " %t %t %t", use.pages, use.backward, use.totals)
+	if use.part != nil {
+		fmt.Fprintf(&s, " %d %v %s", use.part.rank, use.part.is, use.part.list)
+	}
 	return s.String()
 }
 

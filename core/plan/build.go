@@ -226,8 +226,7 @@ func (b *builder) rootFields(root *schema.Object, set *language.SelectionSet) []
 		def := root.Field(name)
 		bound := b.bound.Root(def)
 		f := b.newField(g, def)
-		node := b.read(nil, g, bound)
-		b.follow(f, g, bound, node)
+		b.follow(f, nil, g, bound)
 		fields = append(fields, f)
 		b.path = b.path[:len(b.path)-1]
 		if b.plan.Kind == language.Mutation {
@@ -245,14 +244,20 @@ func (b *builder) finishField() {
 	}
 }
 
-// follow plans what is selected of the records that a field leads to.
-func (b *builder) follow(f *Field, g group, bound *binding.Field, node *stepNode) {
+// follow plans the records that a field leads to from the rows r, or from the
+// root if r is nil, and what is selected of them.
+func (b *builder) follow(f *Field, r *rows, g group, bound *binding.Field) {
+	if bound.Parts != nil {
+		b.merged(f, r, g, bound)
+		return
+	}
+	node := b.read(r, g, bound)
 	if bound.Total != nil {
 		b.total(f, node, bound.Total)
 		return
 	}
 	if bound.Page != nil {
-		b.connection(f, g, bound, node)
+		b.connection(f, g, bound, []*stepNode{node})
 		return
 	}
 	f.What = One
@@ -264,13 +269,15 @@ func (b *builder) follow(f *Field, g group, bound *binding.Field, node *stepNode
 }
 
 // object plans the records of a record set, of one type or of several.
-func (b *builder) object(r *rows, sets []*language.SelectionSet, records *binding.Records, only *schema.Object) *Object {
+func (b *builder) object(r *rows, sets []*language.SelectionSet, records *binding.Records, only []*schema.Object) *Object {
 	o := &Object{Kind: -1, Type: records.Type.String()}
 	types := b.bound.Schema.Possible(records.Type)
 	if only != nil {
-		types, o.Type = []*schema.Object{only}, only.Name
+		types = only
 	}
-	if records.Kind != nil && only == nil {
+	if len(only) == 1 {
+		o.Type = only[0].Name
+	} else if records.Kind != nil {
 		o.Kind = r.column(store.Wanted{Path: records.Kind.Path, Kind: records.Kind.Column})
 	}
 	for _, t := range types {
@@ -329,12 +336,27 @@ func (b *builder) field(r *rows, g group, bound *binding.Field) *Field {
 		if use := b.arguments(g.fields[0], bound); use.asks() {
 			f.What, f.Step = Many, b.innerStep(r, inner, use)
 		}
-		f.Object = &Object{Kind: -1, Type: bound.Nested.Type.Name,
-			Cases: []Case{{Type: bound.Nested.Type.Name, Fields: b.fields(inner, bound.Nested, g.subsets())}}}
+		f.Object = b.nested(inner, g, bound.Nested)
 	default:
-		b.follow(f, g, bound, b.read(r, g, bound))
+		b.follow(f, r, g, bound)
 	}
 	return f
+}
+
+// nested plans nested records, of one type or of several.
+func (b *builder) nested(r *rows, g group, shape *binding.Shape) *Object {
+	o := &Object{Kind: -1, Type: shape.Type.String()}
+	if shape.Kind != nil {
+		o.Kind = r.column(store.Wanted{Path: shape.Kind.Path, Kind: shape.Kind.Column})
+	}
+	for _, t := range shape.Objects {
+		c := Case{Type: t.Type.Name, Fields: b.fields(r, t, g.subsets())}
+		if shape.Kind != nil {
+			c.Stored = shape.Kind.Stored[t.Type]
+		}
+		o.Cases = append(o.Cases, c)
+	}
+	return o
 }
 
 // inner returns the rows of the records nested in a column.

@@ -127,14 +127,19 @@ func (fb *filterBuilder) among(t *binding.Test, value schema.Value) []store.Cond
 		fb.path = append(fb.path, given.Name)
 		of := fb.tests(t.Filter, given.Value)
 		fb.path = fb.path[:len(fb.path)-1]
+		if given.Name == "only" { // none does not fit
+			of = []store.Condition{not(one(of))}
+		}
+		for _, n := range t.Narrows {
+			arg := narrowed(n)
+			arg.Column = len(*fb.args)
+			of = append(of, store.Condition{Path: n.Path, Kind: n.Kind, Many: arg.Many, Value: arg.Column})
+			*fb.args = append(*fb.args, arg)
+		}
 		with := store.Condition{Op: store.With, Path: t.Path, Link: t.Link, Of: of}
-		switch given.Name {
-		case "with":
+		if given.Name == "with" {
 			list = append(list, with)
-		case "without":
-			list = append(list, not(with))
-		case "only": // none does not fit
-			with.Of = []store.Condition{not(one(of))}
+		} else {
 			list = append(list, not(with))
 		}
 	}
@@ -348,6 +353,9 @@ func conditionText(c *store.Condition, args []*Arg) string {
 	case store.Missing:
 		return c.Path + " missing"
 	case store.After:
+		if c.Also {
+			return "at or behind " + value()
+		}
 		return "behind " + value()
 	}
 	return c.Path + " " + opText[c.Op] + " " + value()

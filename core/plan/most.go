@@ -54,6 +54,11 @@ func (c *costs) step(s *Step) int64 {
 		if v, err := limit.Resolve(c.vars); err == nil {
 			if n, ok := v.(int64); ok && n >= 0 {
 				own = n + limit.More
+				if limit.Plus != nil {
+					v, _ := limit.Plus.Resolve(c.vars)
+					plus, _ := v.(int64)
+					own += plus
+				}
 			}
 		}
 	}

@@ -12,12 +12,15 @@ import (
 // This file plans connections, the pages of the open specification of cursor
 // connections, and totals.
 
-// connection plans a field whose records come in pages.
-func (b *builder) connection(f *Field, g group, bound *binding.Field, node *stepNode) {
-	f.What, f.Step = Paged, node.step
-	// Counts are of the whole list, whatever the page.
-	use := b.arguments(g.fields[0], bound)
-	p := &pagePlan{builder: b, bound: bound, node: node, counted: use.total(false)}
+// connection plans a field whose records come in pages, of one step or merged
+// of several.
+func (b *builder) connection(f *Field, g group, bound *binding.Field, nodes []*stepNode) {
+	f.What, f.Step = Paged, nodes[0].step
+	p := &pagePlan{builder: b, bound: bound, nodes: nodes}
+	for _, part := range bound.Each() {
+		// Counts are of the whole list, whatever the page.
+		p.counted = append(p.counted, b.arguments(g.fields[0], part).total(false))
+	}
 	f.Object = p.object(p.bound.Page.Connection, g.subsets(), p.connectionField)
 }
 
@@ -40,8 +43,8 @@ func (b *builder) selects(g group, bound *binding.Field, name string) bool {
 type pagePlan struct {
 	*builder
 	bound   *binding.Field
-	node    *stepNode
-	counted arguments
+	nodes   []*stepNode // of each part
+	counted []arguments
 }
 
 // object plans an object of a connection, whose fields are planned by field.
@@ -68,7 +71,7 @@ func (p *pagePlan) object(t *schema.Object, sets []*language.SelectionSet, field
 func (p *pagePlan) connectionField(f *Field, g group) {
 	switch name := g.fields[0].Name.Text; name {
 	case "edges":
-		f.What, f.Step = Edges, p.node.step
+		f.What, f.Step = Edges, p.nodes[0].step
 		f.Object = p.object(p.bound.Page.Edge, g.subsets(), p.edgeField)
 	case "pageInfo":
 		f.What = Info
@@ -82,9 +85,23 @@ func (p *pagePlan) connectionField(f *Field, g group) {
 
 // totalOf plans a total of all records of the connection.
 func (p *pagePlan) totalOf(f *Field, t *binding.Total) {
-	use := p.counted
+	parts := p.bound.Each()
+	if len(parts) == 1 {
+		p.totalOfPart(f, 0, t)
+		return
+	}
+	f.What, f.Codec = Total, t.Codec
+	for i := range parts {
+		part := &Field{ID: f.ID, Name: f.Name, At: f.At, Pos: f.Pos, Null: f.Null}
+		p.totalOfPart(part, i, t)
+		f.Parts = append(f.Parts, part)
+	}
+}
+
+func (p *pagePlan) totalOfPart(f *Field, i int, t *binding.Total) {
+	use, part := p.counted[i], p.bound.Each()[i]
 	use.counts = t.Of == store.Count
-	p.total(f, p.readFor(p.node.parent, totalName(p.bound, use), p.bound, use), t)
+	p.total(f, p.readFor(p.nodes[i].parent, totalName(part, use), part, use), t)
 }
 
 // totalName names the step of totals. Those of one list are made together, but
@@ -97,12 +114,17 @@ func totalName(bound *binding.Field, use arguments) string {
 }
 
 func (p *pagePlan) edgeField(f *Field, g group) {
+	f.Step = p.nodes[0].step
 	if g.fields[0].Name.Text == "cursor" {
-		f.What, f.Step = Cursor, p.node.step
+		f.What = Cursor
 		return
 	}
-	f.What, f.Step = Node, p.node.step
-	f.Object = p.builder.object(p.node.rows, g.subsets(), p.bound.Target, p.bound.Only)
+	f.What = Node
+	if p.bound.Parts == nil {
+		f.Object = p.builder.object(p.nodes[0].rows, g.subsets(), p.bound.Target, p.bound.Only)
+		return
+	}
+	f.Parts = p.partFields(f, g, p.bound, p.nodes)
 }
 
 var infoFields = map[string]What{"hasNextPage": HasNext, "hasPreviousPage": HasPrevious, "startCursor": StartCursor, "endCursor": EndCursor}

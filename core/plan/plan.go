@@ -69,6 +69,10 @@ type Read struct {
 type Feed struct {
 	Rows    *Rows
 	Columns []int // in the table of Rows, one for each key
+	// Is has the values of the column By that a row must have to be meant; nil for
+	// all rows.
+	By int
+	Is map[string]bool
 }
 
 // Rows is a table of records: that of a step's read, or records nested in it.
@@ -99,6 +103,8 @@ type Step struct {
 	Ahead  *Arg // a cursor
 
 	Page *Page // of the rows of a connection
+
+	Merged string // how the rows become part of a list with others, for explanations
 
 	// Inner is the nested records that the step's rows are, of a list that is
 	// filtered, sorted or cut; Parent is then the records that they are nested in.
@@ -151,11 +157,19 @@ type Arg struct {
 	// More is added to a bound: a page asks for one record more, to know whether
 	// there is one.
 	More int64
+	// Plus is added to a bound, too: a part of a merged list can be all that
+	// stands before the list's limit.
+	Plus *Arg
 
 	// Of a cursor: the order of its list, and the kinds of its values.
 	By    []store.Order
 	Kinds []store.Kind
 	List  string // of whose records the cursor must be
+	// Of a cursor in a merged list: By is the beginning of what the cursor holds,
+	// since its record is of another part; Inclusive says that records at the same
+	// place are meant, too.
+	Merged, Other, Inclusive bool
+	Part                     int // of a merged list: of which part the cursor's record is
 }
 
 // A Day is which moment stands for a day.
@@ -210,7 +224,8 @@ const (
 	HasPrevious
 	StartCursor
 	EndCursor
-	Total // the total of a step's records
+	Total  // the total of a step's records; with Parts, the sum of theirs
+	Merged // a list of records of several steps, or the one record of one of them: Merge
 )
 
 // A Field is one field of the answer.
@@ -232,6 +247,26 @@ type Field struct {
 	Single bool              // of One: a unique key; a second record is an error in the store
 	Of     store.Total       // of Total
 	Made   bool              // of Total: Column has it; else the values of which it is made
+	Merge  *Merge            // of Merged, and of Paged if the records are of several steps
+	Parts  []*Field          // of Merged, Node and Total: how the records of each part of the merge are written
+}
+
+// A Merge is how the records of several steps become one list, or one record.
+type Merge struct {
+	Parts         []Part
+	Limit, Offset *Arg // of the whole list
+	Page          *Page
+	By            int // the column of the parent's rows that tells which part has the one record, or -1
+}
+
+// A Part is the records of one step in a merge.
+type Part struct {
+	Step  *Step
+	Order []Order // its columns for the keys by which the whole is sorted
+
+	// Of a merge with By.
+	Is   map[string]bool // the values that mean this part
+	Here []int           // without Step: columns of the parent's rows that must have a value
 }
 
 // Nullness is where null may stand in a field's value.

@@ -59,6 +59,9 @@ func (p *Plan) Left(r *Read) []string {
 		if s.Offset != nil {
 			parts = append(parts, "offset "+language.PrintValue(s.Offset.Literal))
 		}
+		if s.Merged != "" {
+			parts = append(parts, s.Merged)
+		}
 		if len(parts) > 0 {
 			list = append(list, s.Field+" "+strings.Join(parts, ", "))
 		}

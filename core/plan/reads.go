@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -107,25 +108,7 @@ func columnsOf(values []*Arg) int {
 func (n *readNode) page(r *rows, step *Step, use arguments, needs store.Paging) {
 	sort := use.sort
 	if use.pages {
-		step.Page = &Page{List: n.read.Store.Set + sortText(sort), Bound: use.limit, Backward: use.backward, Behind: use.behind != nil}
-		if use.backward {
-			step.Page.Behind = use.ahead != nil
-		}
-		for _, o := range sort {
-			step.Page.Order = append(step.Page.Order, n.order(r, o))
-		}
-		for _, a := range []*Arg{use.behind, use.ahead} {
-			if a == nil {
-				continue
-			}
-			a.By, a.List = sort, step.Page.List
-			if a == use.ahead {
-				a.By = reversed(sort)
-			}
-			for _, o := range sort {
-				a.Kinds = append(a.Kinds, n.kindOf(o))
-			}
-		}
+		n.pageOrder(r, step, use)
 		if use.backward {
 			sort = reversed(sort)
 		}
@@ -137,7 +120,7 @@ func (n *readNode) page(r *rows, step *Step, use arguments, needs store.Paging) 
 		for _, a := range []*Arg{use.behind, use.ahead} {
 			if a != nil {
 				a.Column = n.read.Store.Values
-				n.read.Store.Where = append(slices.Clip(n.read.Store.Where), store.Condition{Op: store.After, By: a.By, Value: a.Column})
+				n.read.Store.Where = append(slices.Clip(n.read.Store.Where), a.behind())
 				n.read.Where = append(slices.Clip(n.read.Where), a)
 				n.read.Store.Values += len(a.By)
 			}
@@ -148,6 +131,52 @@ func (n *readNode) page(r *rows, step *Step, use arguments, needs store.Paging) 
 		step.Sort = append(step.Sort, n.order(r, o))
 	}
 	step.Limit, step.Offset, step.Behind, step.Ahead = use.limit, use.offset, use.behind, use.ahead
+}
+
+// pageOrder makes the order of a page and of its cursors.
+func (n *readNode) pageOrder(r *rows, step *Step, use arguments) {
+	step.Page = use.page(n.read.Store.Set)
+	for _, o := range use.sort {
+		step.Page.Order = append(step.Page.Order, n.order(r, o))
+	}
+	for _, a := range []*Arg{use.behind, use.ahead} {
+		if a == nil {
+			continue
+		}
+		a.By, a.List = use.sort, step.Page.List
+		if a.Merged {
+			a.By = use.part.cut(a, use, a == use.ahead)
+		}
+		for _, o := range a.By {
+			a.Kinds = append(a.Kinds, n.kindOf(o))
+		}
+		if a == use.ahead {
+			a.By = reversed(a.By)
+		}
+	}
+}
+
+// page returns the page that is asked for, without its order.
+func (use arguments) page(of string) *Page {
+	p := &Page{List: of + sortText(use.sort), Bound: use.limit, Backward: use.backward, Behind: use.behind != nil}
+	if use.part != nil {
+		p.List = use.part.list
+	}
+	if use.backward {
+		p.Behind = use.ahead != nil
+	}
+	return p
+}
+
+// behind returns the condition that a record stands behind a cursor.
+func (a *Arg) behind() store.Condition {
+	switch {
+	case len(a.By) == 0 && a.Inclusive:
+		return store.Condition{Op: store.All}
+	case len(a.By) == 0:
+		return store.Condition{Op: store.Any}
+	}
+	return store.Condition{Op: store.After, By: a.By, Value: a.Column, Also: a.Inclusive, Foreign: a.Other}
 }
 
 // canPage reports whether the source pages just this read as a whole, which
@@ -231,17 +260,12 @@ func (b *builder) foldedRead(parent *rows, step *Step, bound *binding.Field, use
 // keyedRead plans a read whose keys are values of the parent's rows.
 func (b *builder) keyedRead(parent *rows, step *Step, bound *binding.Field, use arguments) *rows {
 	step.Parent = parent.public
-	for _, path := range bound.Here {
-		at := path
-		if parent.nested {
-			step.Here = append(step.Here, parent.column(store.Wanted{Path: at, Kind: store.Text}))
-		} else {
-			step.Here = append(step.Here, parent.column(store.Wanted{Path: at, Kind: kindOf(parent.node.records.Info, at)}))
-		}
-	}
-	step.feed = Feed{parent.public, step.Here}
+	step.Here = parent.keys(bound.Here)
+	step.feed = Feed{Rows: parent.public, Columns: step.Here}
 	wave := parent.node.wave + 1
-	if ahead, ok := knownAhead(parent, step.Here); ok {
+	if use.part != nil && use.part.is != nil {
+		step.feed.By, step.feed.Is = use.part.by, use.part.is
+	} else if ahead, ok := knownAhead(parent, step.Here); ok {
 		step.feed = ahead
 		wave = parent.node.wave
 	}
@@ -256,6 +280,19 @@ func (b *builder) keyedRead(parent *rows, step *Step, bound *binding.Field, use 
 	}
 	n.pages = n.read.Store.Limit || n.read.Store.Offset || len(n.read.Store.Sort) > 0
 	return r
+}
+
+// keys makes the fields that a relationship follows columns of the rows.
+func (r *rows) keys(fields []string) []int {
+	var columns []int
+	for _, path := range fields {
+		kind := store.Text
+		if !r.nested {
+			kind = kindOf(r.node.records.Info, path)
+		}
+		columns = append(columns, r.column(store.Wanted{Path: path, Kind: kind}))
+	}
+	return columns
 }
 
 // knownAhead finds the values of the parent's columns where the parent itself
@@ -291,7 +328,7 @@ func (b *builder) sharedRead(step *Step, bound *binding.Field, use arguments, wa
 			continue
 		}
 		if len(keys) > 0 && !slices.ContainsFunc(n.read.Feeds, func(f Feed) bool {
-			return f.Rows == step.feed.Rows && slices.Equal(f.Columns, step.feed.Columns)
+			return f.Rows == step.feed.Rows && slices.Equal(f.Columns, step.feed.Columns) && maps.Equal(f.Is, step.feed.Is)
 		}) {
 			n.read.Feeds = append(n.read.Feeds, step.feed)
 		}

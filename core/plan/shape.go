@@ -14,12 +14,13 @@ type Shape struct {
 	values    []string
 	forms     []string
 	presences []string
+	parts     []string // cursors: of which part of a merged list
 }
 
 // Key returns what the shape sees of the variables. A plan can be used again
 // for every run in which the key of its shape is the same.
 func (s *Shape) Key(vars map[string]schema.Value) string {
-	if len(s.values)+len(s.forms)+len(s.presences) == 0 {
+	if len(s.values)+len(s.forms)+len(s.presences)+len(s.parts) == 0 {
 		return ""
 	}
 	var b strings.Builder
@@ -36,6 +37,10 @@ func (s *Shape) Key(vars map[string]schema.Value) string {
 		// Absent, a default may stand for it; null, none does.
 		v, ok := vars[name]
 		fmt.Fprintf(&b, "%s:%t,%t;", name, ok, v != nil)
+	}
+	for _, name := range s.parts {
+		text, _ := vars[name].(string)
+		fmt.Fprintf(&b, "%s#%d;", name, CursorPart(text))
 	}
 	return b.String()
 }
@@ -87,5 +92,11 @@ func (s *Shape) byValue(name string) {
 func (s *Shape) byPresence(name string) {
 	if !slices.Contains(s.presences, name) {
 		s.presences = append(s.presences, name)
+	}
+}
+
+func (s *Shape) byPart(name string) {
+	if !slices.Contains(s.parts, name) {
+		s.parts = append(s.parts, name)
 	}
 }

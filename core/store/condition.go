@@ -45,6 +45,11 @@ type Condition struct {
 	// have paths that begin at the nested record.
 	Link *Link
 	By   []Order // of After
+	// Also says of After that a record that is at the very place fits, too.
+	Also bool
+	// Foreign says of After that the values are those of another record set, so
+	// that each can be missing, whatever the fields of this one are.
+	Foreign bool
 }
 
 // A Link is a relationship to records of the same source: those of Set whose
@@ -179,7 +184,7 @@ func (c *Condition) after(in *Input, r Subject) bool {
 			return d > 0
 		}
 	}
-	return false
+	return c.Also
 }
 
 // Compare orders two values by the sort key.
@@ -202,9 +207,20 @@ func (o Order) Compare(a *Column, i int, b *Column, j int) int {
 	return c
 }
 
-// Compare orders two values of columns of one kind, neither of which is null:
-// texts by their bytes, numbers by what they are.
+// Compare orders two values of columns, neither of which is null: texts by
+// their bytes, numbers by what they are, days as the moments at which they
+// begin. The columns are of one kind, or both of numbers, or of moments.
 func Compare(a *Column, i int, b *Column, j int) int {
+	switch {
+	case a.Kind == b.Kind:
+	case Numeric(a.Kind) && Numeric(b.Kind):
+		x, y := Column{Kind: Decimal}, Column{Kind: Decimal}
+		x.AppendAs(a, i)
+		y.AppendAs(b, j)
+		a, b, i, j = &x, &y, 0, 0
+	case Moment(a.Kind) && Moment(b.Kind):
+		return cmp.Compare(a.moment(i), b.moment(j))
+	}
 	switch {
 	case a.Kind.inInts():
 		return cmp.Compare(a.Ints[i], b.Ints[j])
@@ -214,6 +230,17 @@ func Compare(a *Column, i int, b *Column, j int) int {
 		return compareDecimals(string(a.At(i)), string(b.At(j)))
 	}
 	return bytes.Compare(a.At(i), b.At(j))
+}
+
+// microsecondsOfDay is how long a day is.
+const microsecondsOfDay = 24 * 3600 * 1_000_000
+
+// moment returns a moment, or that at which a day begins.
+func (c *Column) moment(row int) int64 {
+	if c.Kind == Date {
+		return c.Ints[row] * microsecondsOfDay
+	}
+	return c.Ints[row]
 }
 
 // maxDecimal is the longest number whose digits are compared one by one;

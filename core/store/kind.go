@@ -45,3 +45,9 @@ func (k Kind) inInts() bool {
 func (k Kind) inBytes() bool {
 	return k == Text || k == Decimal || k == UUID || k == JSON || k == Binary
 }
+
+// Numeric reports whether the values of a kind are numbers.
+func Numeric(k Kind) bool { return k == Int || k == Float || k == Decimal }
+
+// Moment reports whether the values of a kind are moments or days.
+func Moment(k Kind) bool { return k == Time || k == Date }

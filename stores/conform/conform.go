@@ -102,6 +102,11 @@ func (e *Engine) Ask(t testing.TB, text string, variables map[string]any) Outcom
 	result := execute.Run(context.Background(), p, vars, execute.Options{MaxPage: 1000})
 	defer result.Free()
 	out := Outcome{Data: string(result.Data), Plan: p, Calls: append([]execute.Call{}, result.Calls...)}
+	for _, c := range out.Calls {
+		if c.Err != nil {
+			t.Logf("%s: %v", c.Asks, c.Err)
+		}
+	}
 	for _, err := range result.Errors {
 		out.Errors = append(out.Errors, fmt.Sprintf("%v %s %s", err.Path, err.Code, err.Msg))
 	}

@@ -12,8 +12,9 @@ type World struct {
 	Types []*WorldType
 }
 
-// A WorldType is a type of a world. Its records have the fields id, name, n and
-// one for each reference, all of which but id may be missing.
+// A WorldType is a type of a world. Its records have the fields id, name, n,
+// any_kind and any_id, and one for each reference, all of which but id may be
+// missing. All types are of the interface Item, and any is one of them.
 type WorldType struct {
 	Name, Source, Set string
 	Refs              []WorldRef
@@ -51,6 +52,10 @@ func NewWorld(r *rand.Rand, sources []string) *World {
 			if r.IntN(5) > 0 {
 				record["n"] = r.IntN(10)
 			}
+			if r.IntN(4) > 0 {
+				record["any_id"] = 1 + r.IntN(20)
+				record["any_kind"] = w.Types[r.IntN(len(w.Types))].Name
+			}
 			for _, ref := range t.Refs {
 				if r.IntN(4) > 0 {
 					record[ref.Field] = 1 + r.IntN(20)
@@ -64,7 +69,7 @@ func NewWorld(r *rand.Rand, sources []string) *World {
 
 // Fields returns the fields of a type with their kinds, as [Fields] has them.
 func (t *WorldType) Fields() [][2]string {
-	fields := [][2]string{{"id", "int"}, {"name", "text?"}, {"n", "int?"}}
+	fields := [][2]string{{"id", "int"}, {"name", "text?"}, {"n", "int?"}, {"any_id", "int?"}, {"any_kind", "text?"}}
 	for _, ref := range t.Refs {
 		fields = append(fields, [2]string{ref.Field, "int?"})
 	}
@@ -90,6 +95,11 @@ func (w *World) lists(to *WorldType) []worldList {
 	return lists
 }
 
+const (
+	itemArguments     = "(filter: ItemFilter, sort: [ItemSort!], limit: Int, offset: Int)"
+	itemPageArguments = "(first: Int, after: String, last: Int, before: String, filter: ItemFilter, sort: [ItemSort!])"
+)
+
 // Schema returns the types.
 func (w *World) Schema() string {
 	var b strings.Builder
@@ -98,9 +108,14 @@ func (w *World) Schema() string {
 		fmt.Fprintf(&b, "  one%s(id: ID!): %s @read\n  all%s(filter: %sFilter, sort: [%sSort!], limit: Int, offset: Int): [%s!]! @read\n  pages%s(first: Int, last: Int, filter: %sFilter, sort: [%sSort!]): %sConnection! @read\n  count%s(filter: %sFilter): Int! @total(of: \"all%s\")\n",
 			t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name)
 	}
-	b.WriteString("}\n")
+	b.WriteString("  items" + itemArguments + ": [Item!]! @read\n  itemPages" + itemPageArguments + ": ItemConnection! @read\n}\ninterface Item { id: ID! name: String n: Int }\nunion Some = ")
+	b.WriteString(w.Types[0].Name + " | " + w.Types[1].Name + " | " + w.Types[len(w.Types)-1].Name + "\n")
 	for _, t := range w.Types {
-		fmt.Fprintf(&b, "type %s @stored(in: %q, as: %q, key: \"id\") {\n  id: ID!\n  name: String\n  n: Int\n", t.Name, t.Source, t.Set)
+		fmt.Fprintf(&b, "type %s implements Item @stored(in: %q, as: %q, key: \"id\") {\n  id: ID!\n  name: String\n  n: Int\n", t.Name, t.Source, t.Set)
+		b.WriteString("  any: Item @related(here: \"any_id\", there: \"id\") @kind(by: \"any_kind\")\n")
+		b.WriteString("  some(limit: Int, offset: Int): [Some!]! @related(here: \"id\", there: \"r0_id\", sort: [\"n desc\", \"id\"])\n")
+		b.WriteString("  mentions" + itemArguments + ": [Item!]! @related(here: \"id\", there: \"r0_id\")\n")
+		b.WriteString("  mentionPages" + itemPageArguments + ": ItemConnection! @related(here: \"id\", there: \"r0_id\")\n")
 		for _, ref := range t.Refs {
 			fmt.Fprintf(&b, "  %s: %s @related(here: %q, there: \"id\")\n", ref.Name, ref.To.Name, ref.Field)
 		}
@@ -120,7 +135,11 @@ func (w *World) Operation(r *rand.Rand) string {
 	for i := range 1 + r.IntN(2) {
 		t := w.Types[r.IntN(len(w.Types))]
 		alias := fmt.Sprintf("f%d: ", i)
-		switch r.IntN(5) {
+		switch r.IntN(7) {
+		case 5:
+			fields = append(fields, alias+"items"+worldArguments(r)+w.items(r, 2))
+		case 6:
+			fields = append(fields, alias+"itemPages"+worldPage(r)+w.itemPage(r, 2))
 		case 0:
 			fields = append(fields, fmt.Sprintf("%sone%s(id: %d)%s", alias, t.Name, 1+r.IntN(12), w.selection(r, t, 4)))
 		case 1:
@@ -138,6 +157,20 @@ func (w *World) selection(r *rand.Rand, t *WorldType, depth int) string {
 	fields := []string{"id", "name"}
 	for i := 0; depth > 0 && i < 1+r.IntN(3); i++ {
 		alias := fmt.Sprintf("a%d: ", i)
+		switch r.IntN(10) {
+		case 0:
+			fields = append(fields, alias+"mentions"+worldArguments(r)+w.items(r, depth-1))
+			continue
+		case 1:
+			fields = append(fields, alias+"mentionPages"+worldPage(r)+w.itemPage(r, depth-1))
+			continue
+		case 2:
+			fields = append(fields, alias+"any"+w.items(r, depth-1))
+			continue
+		case 3:
+			fields = append(fields, fmt.Sprintf("%ssome(limit: %d, offset: %d) { __typename ... on Item { id n } ... on %s%s }", alias, r.IntN(5), r.IntN(2), w.Types[0].Name, w.selection(r, w.Types[0], depth-1)))
+			continue
+		}
 		lists := w.lists(t)
 		if len(lists) == 0 || r.IntN(2) == 0 {
 			ref := t.Refs[r.IntN(len(t.Refs))]
@@ -158,6 +191,41 @@ func (w *World) selection(r *rand.Rand, t *WorldType, depth int) string {
 
 func (w *World) page(r *rand.Rand, t *WorldType, depth int) string {
 	return " { totalCount pageInfo { hasNextPage hasPreviousPage } edges { node" + w.selection(r, t, depth) + " } }"
+}
+
+// items returns what is selected of items of any type.
+func (w *World) items(r *rand.Rand, depth int) string {
+	switch r.IntN(3) {
+	case 0:
+		return " { __typename }"
+	case 1:
+		return " { __typename id }"
+	}
+	t := w.Types[r.IntN(len(w.Types))]
+	return " { __typename name ... on " + t.Name + w.selection(r, t, depth) + " }"
+}
+
+func (w *World) itemPage(r *rand.Rand, depth int) string {
+	return " { totalCount pageInfo { hasNextPage hasPreviousPage } edges { node" + w.items(r, depth) + " } }"
+}
+
+// Walk returns an operation that reads items by a random order: all of them, or
+// with what it returns second a page at a time, as arguments first and after, or
+// last and before.
+func (w *World) Walk(r *rand.Rand) (whole, page string) {
+	rest := "filter: " + worldFilter(r) + ", sort: " + worldSort(r)
+	if r.IntN(4) == 0 {
+		rest = "filter: {}"
+	}
+	owner, end := "", ""
+	list, pages := "items", "itemPages"
+	if r.IntN(2) == 0 {
+		owner, end = fmt.Sprintf("one%s(id: %d) { ", w.Types[r.IntN(len(w.Types))].Name, 1+r.IntN(3)), " }"
+		list, pages = "mentions", "mentionPages"
+	}
+	whole = "{ " + owner + list + "(" + rest + ") { __typename id }" + end + " }"
+	page = "{ " + owner + pages + "(%s, " + rest + ") { pageInfo { startCursor endCursor hasNextPage hasPreviousPage } edges { cursor node { __typename id } } }" + end + " }"
+	return whole, page
 }
 
 func worldFilter(r *rand.Rand) string {

@@ -9,6 +9,7 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
+	"regexp"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -161,7 +162,57 @@ func (s *fourStores) world(t *testing.T, seed uint64) int {
 			t.Errorf("%s\n%s\n%s", op, extra, got.Plan)
 		}
 	}
+	for range 6 {
+		walk(t, e, w, r)
+	}
 	return operations
+}
+
+// item finds the items of an answer.
+var item = regexp.MustCompile(`\{"__typename":"(\w+)","id":"(\d+)"\}`)
+
+// walk reads a merged list page by page, in both directions: together the pages
+// are the list.
+func walk(t *testing.T, e *conform.Engine, w *conform.World, r *rand.Rand) {
+	t.Helper()
+	whole, page := w.Walk(r)
+	want := fmt.Sprint(item.FindAllString(e.Ask(t, whole, nil).Data, -1))
+	for _, backward := range []bool{false, true} {
+		size, bound, from := 1+r.IntN(4), "first", "after"
+		if backward {
+			bound, from = "last", "before"
+		}
+		var got []string
+		cursor := ""
+		for pages := 0; ; pages++ {
+			args := fmt.Sprintf("%s: %d", bound, size)
+			if cursor != "" {
+				args += fmt.Sprintf(", %s: %q", from, cursor)
+			}
+			op := fmt.Sprintf(page, args)
+			o := e.Ask(t, op, nil)
+			items := item.FindAllString(o.Data, -1)
+			if len(o.Errors) > 0 || len(items) > size || pages > 500 {
+				t.Fatalf("%s\ngives %s %v\n%s", op, o.Data, o.Errors, o.Plan)
+			}
+			if backward {
+				got = append(items, got...)
+			} else {
+				got = append(got, items...)
+			}
+			name, more := "endCursor", "hasNextPage"
+			if backward {
+				name, more = "startCursor", "hasPreviousPage"
+			}
+			if !strings.Contains(o.Data, `"`+more+`":true`) {
+				break
+			}
+			cursor = regexp.MustCompile(`"` + name + `":"([^"]+)"`).FindStringSubmatch(o.Data)[1]
+		}
+		if fmt.Sprint(got) != want {
+			t.Errorf("%s\nis %s\nand page by page, by %d, %v\n", whole, want, size, got)
+		}
+	}
 }
 
 // beyond says where more was asked than the plan has: a fetch is asked once, or
@@ -249,12 +300,12 @@ func (s *fourStores) load(t *testing.T, w *conform.World) map[string]store.Sourc
 			set := rest.Set{Name: typ.Set, Key: []string{"id"}, Reads: []rest.ReadForm{{Get: "/" + typ.Set}, {Get: "/" + typ.Set + "{?id*}", Many: "id", MaxKeys: 1000}}}
 			for _, f := range typ.Fields() {
 				kind := store.Int
-				if f[0] == "name" {
+				if f[0] == "name" || f[0] == "any_kind" {
 					kind = store.Text
 				}
 				set.Fields = append(set.Fields, rest.Field{Name: f[0], Kind: kind, Nullable: f[0] != "id"})
 			}
-			for _, ref := range typ.Refs {
+			for _, ref := range append(typ.Refs, conform.WorldRef{Field: "any_id"}) {
 				set.Reads = append(set.Reads, rest.ReadForm{Get: "/" + typ.Set + "{?" + ref.Field + "*}", Many: ref.Field, MaxKeys: 1000})
 			}
 			sets = append(sets, set)
@@ -280,7 +331,7 @@ func (s *fourStores) load(t *testing.T, w *conform.World) map[string]store.Sourc
 // table makes a table of a type and fills it.
 func (s *fourStores) table(t *testing.T, db *sql.DB, typ *conform.WorldType, name, text, place string) {
 	t.Helper()
-	columns := []string{"id int PRIMARY KEY", "name " + text, "n int"}
+	columns := []string{"id int PRIMARY KEY", "name " + text, "n int", "any_id int", "any_kind " + text}
 	for _, ref := range typ.Refs {
 		columns = append(columns, ref.Field+" int")
 	}

@@ -242,5 +242,8 @@ func (r *request) behind(c *store.Condition, in *store.Input) bson.D {
 		}
 		same = append(same, is(o.Path, v))
 	}
+	if c.Also {
+		list = append(list, both(same))
+	}
 	return either(list)
 }

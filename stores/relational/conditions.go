@@ -96,6 +96,7 @@ func (s *statement) behind(read int, alias string, set *store.Set, c *store.Cond
 		o := c.By[i]
 		f := s.fieldOf(set, o.Via, o.Path)
 		own, nullable := s.orderValue(alias, set, o)
+		nullable = nullable || c.Foreign
 		value := func() string {
 			return s.one(param{read: read, what: whereParam, n: c.Value + i, field: f, kind: f.Kind})
 		}
@@ -112,16 +113,19 @@ func (s *statement) behind(read int, alias string, set *store.Set, c *store.Cond
 		case nullable:
 			further = "(" + further + " OR " + own + " IS NULL AND " + value() + " IS NOT NULL)"
 		}
-		if text == "" {
-			text = further
-			continue
-		}
 		equals := " = "
 		if nullable {
 			equals = s.dialect.same()
 		}
-		same := own + equals + value()
-		text = "(" + further + " OR " + same + " AND " + text + ")"
+		switch {
+		case text != "":
+			text = "(" + further + " OR " + own + equals + value() + " AND " + text + ")"
+		case c.Also:
+			text = "(" + further + " OR " + own + equals + value() + ")"
+		default:
+			text = further
+			continue
+		}
 		if i == 0 && !nullable { // what an index can use
 			text = own + strings.TrimSpace(sign) + "= " + value() + " AND " + text
 		}

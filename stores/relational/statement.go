@@ -130,7 +130,7 @@ func (s *statement) branch(w *writer, b *branch) {
 		separator = ", "
 	}
 	if len(s.slots) == 0 {
-		w.add(strings.TrimPrefix(separator+"1", ", ")) // nothing is wanted but that the row is there
+		w.add(separator, "1") // nothing is wanted but that the row is there
 	}
 	w.add("\n  FROM ")
 	switch {

@@ -1,0 +1,193 @@
+package execute
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"osprey/core/plan"
+	"osprey/core/store"
+)
+
+// This file merges the rows of several steps into one list, and follows
+// references that can lead to several types.
+
+// mergedRows is the rows of a merge, for each parent row a range of them.
+type mergedRows struct {
+	merge      *plan.Merge
+	rows       []partRow
+	start, end []int32
+	failed     *plan.Step // whose records could not be had, or nil
+	err        error
+}
+
+// A partRow is a row of the table of a part.
+type partRow struct{ part, row int32 }
+
+// mergedRange returns the rows that belong to a parent row, or tells why there
+// are none.
+func (r *run) mergedRange(f *plan.Field, t *store.Table, row int) (m *mergedRows, from, to int32, ok bool) {
+	m = r.merges[f.Merge]
+	if m == nil {
+		parents := 1
+		if t != nil {
+			parents = t.Len
+		}
+		m = r.merge(f.Merge, parents)
+		if r.merges == nil {
+			r.merges = map[*plan.Merge]*mergedRows{}
+		}
+		r.merges[f.Merge] = m
+	}
+	if m.err != nil {
+		r.failed(f, m.failed, m.err)
+		return m, 0, 0, false
+	}
+	return m, m.start[row], m.end[row], true
+}
+
+// merge puts the rows of each parent in one order. Rows that are equal in it
+// keep the order of the parts, and within a part their own.
+func (r *run) merge(of *plan.Merge, parents int) *mergedRows {
+	m := &mergedRows{merge: of, start: make([]int32, parents), end: make([]int32, parents)}
+	links := make([]*link, len(of.Parts))
+	for i, part := range of.Parts {
+		if part.Step == nil {
+			continue
+		}
+		if links[i] = r.link(part.Step); links[i].err != nil {
+			m.failed, m.err = part.Step, links[i].err
+			return m
+		}
+	}
+	backward := of.Page != nil && of.Page.Backward
+	for p := range parents {
+		m.start[p] = int32(len(m.rows))
+		for i, l := range links {
+			if l == nil {
+				continue
+			}
+			from, to := int32(0), int32(0)
+			if of.Parts[i].Step.Parent == nil {
+				from, to = l.rows(0)
+			} else {
+				from, to = l.rows(p)
+			}
+			for at := from; at < to; at++ {
+				m.rows = append(m.rows, partRow{int32(i), int32(l.at(at))})
+			}
+		}
+		m.end[p] = int32(len(m.rows))
+		slices.SortStableFunc(m.rows[m.start[p]:], func(a, b partRow) int { return comparePartRows(of, links, a, b, backward) })
+	}
+	if of.Page == nil {
+		if err := r.cut(m.start, m.end, of.Limit, of.Offset); err != nil {
+			m.failed, m.err = of.Parts[0].Step, err
+		}
+	}
+	return m
+}
+
+// comparePartRows orders rows of two parts. Read from the end of the list, all
+// is the other way round.
+func comparePartRows(of *plan.Merge, links []*link, a, b partRow, backward bool) int {
+	if a.part == b.part {
+		return 0 // each part is in its order already
+	}
+	sign := 1
+	if backward {
+		sign = -1
+	}
+	x, y := of.Parts[a.part].Order, of.Parts[b.part].Order
+	for i := range x {
+		c := x[i].By.Compare(&links[a.part].table.Columns[x[i].Column], int(a.row), &links[b.part].table.Columns[y[i].Column], int(b.row))
+		if c != 0 {
+			return sign * c
+		}
+	}
+	return sign * cmp.Compare(a.part, b.part)
+}
+
+// merged writes a merged list, or the one record of a merge.
+func (r *run) merged(b []byte, f *plan.Field, t *store.Table, row int) ([]byte, bool) {
+	if f.Merge.By >= 0 {
+		return r.reference(b, f, t, row)
+	}
+	m, from, to, ok := r.mergedRange(f, t, row)
+	if !ok {
+		return b, false
+	}
+	if f.Null.Item == nil {
+		switch {
+		case from == to:
+			if f.Null.NonNull {
+				r.missing(f)
+			}
+			return b, false
+		case to-from > 1:
+			r.fail(f, nil, NotUnique, "", fmt.Sprintf(msgPromisesOneRecordWere, f.At, to-from))
+			return b, false
+		}
+		return r.part(b, f, m, from)
+	}
+	b = append(b, '[')
+	r.path = append(r.path, step{field: -1})
+	defer r.leave()
+	last := len(r.path) - 1
+	for i := from; i < to; i++ {
+		if i > from {
+			b = append(b, ',')
+		}
+		r.path[last].index = i - from
+		mark := len(b)
+		if b, ok = r.part(b, f, m, i); !ok {
+			if f.Null.Item.NonNull {
+				return b, false
+			}
+			b = append(b[:mark], "null"...)
+		}
+	}
+	return append(b, ']'), true
+}
+
+// part writes the row at a place of a merged list.
+func (r *run) part(b []byte, f *plan.Field, m *mergedRows, place int32) ([]byte, bool) {
+	at := m.rows[place]
+	return r.record(b, f.Parts[at.part], r.link(m.merge.Parts[at.part].Step), int(at.row))
+}
+
+// reference writes the record that a reference leads to, of the type that the
+// value beside its key tells.
+func (r *run) reference(b []byte, f *plan.Field, t *store.Table, row int) ([]byte, bool) {
+	told := &t.Columns[f.Merge.By]
+	if told.Null[row] {
+		if f.Null.NonNull {
+			r.missing(f)
+		}
+		return b, false
+	}
+	i := slices.IndexFunc(f.Merge.Parts, func(p plan.Part) bool { return r.tells(told, row, p.Is) })
+	if i < 0 {
+		value := store.Column{Kind: store.Text}
+		value.AppendAs(told, row)
+		r.fail(f, nil, BadResult, "", fmt.Sprintf(msgRecordKindNoType, f.At, value.At(0)))
+		return b, false
+	}
+	part := f.Parts[i]
+	if part.Step == nil {
+		for _, here := range f.Merge.Parts[i].Here {
+			if t.Columns[here].Null[row] {
+				if f.Null.NonNull {
+					r.missing(f)
+				}
+				return b, false
+			}
+		}
+		return r.object(b, part, nil, 0)
+	}
+	l, from, to, ok := r.linked(part, row)
+	if !ok {
+		return b, false
+	}
+	return r.one(b, f, part, l, from, to)
+}
