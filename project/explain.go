@@ -108,11 +108,17 @@ func (r *ReadOut) bounds() string {
 // feeders returns the fetches whose records bring the keys of a fetch.
 func feeders(f *plan.Fetch) []int {
 	var ids []int
+	add := func(r *plan.Read) {
+		if id := r.Fetch.ID; !slices.Contains(ids, id) {
+			ids = append(ids, id)
+		}
+	}
 	for _, r := range f.Reads {
 		for _, feed := range r.Feeds {
-			if id := feed.Rows.Step.Read.Fetch.ID; !slices.Contains(ids, id) {
-				ids = append(ids, id)
-			}
+			add(feed.Rows.Step.Read)
+		}
+		for _, needed := range r.Needs {
+			add(needed)
 		}
 	}
 	return ids

@@ -12,6 +12,7 @@ import (
 	"osprey/core/store"
 	"osprey/stores/document"
 	"osprey/stores/files"
+	"osprey/stores/functions"
 	"osprey/stores/relational"
 	"osprey/stores/rest"
 )
@@ -37,8 +38,9 @@ var kinds = map[string]func(*SourceConfig) (store.Source, error){
 	"mongodb": func(c *SourceConfig) (store.Source, error) {
 		return opened(document.Open(document.Config{URL: c.URL, Pool: c.Pool, Timeout: c.Timeout, Sample: c.Sample, MaxRecords: c.MaxRecords}))
 	},
-	"rest":  openREST,
-	"files": openFiles,
+	"rest":         openREST,
+	"files":        openFiles,
+	functions.Kind: openFunctions,
 }
 
 // relationalKinds are the kinds whose stores look at related records of their
@@ -63,6 +65,14 @@ func openFiles(c *SourceConfig) (store.Source, error) {
 		return nil, err
 	}
 	return opened(files.Open(files.Config{Folder: c.Folder, MaxBytes: maxBytes}))
+}
+
+func openFunctions(c *SourceConfig) (store.Source, error) {
+	maxBytes, err := size(c.MaxAnswer, 0)
+	if err != nil {
+		return nil, err
+	}
+	return opened(functions.Open(functions.Config{URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: c.Timeout, MaxBytes: maxBytes}))
 }
 
 func openREST(c *SourceConfig) (store.Source, error) {
@@ -173,6 +183,7 @@ func (s *Source) bind() *binding.Source {
 	b.Keys, _ = s.Store.(store.KeyReader)
 	b.Folder, _ = s.Store.(store.Folder)
 	b.Pager, _ = s.Store.(store.Pager)
+	b.Functions, _ = s.Store.(store.Caller)
 	return b
 }
 

@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"osprey/project"
-	"osprey/stores/rest"
+	"osprey/stores/remote"
 )
 
 // The media types of answers (GraphQL over HTTP, Media Types).
@@ -59,7 +59,7 @@ func (s *server) answer(w http.ResponseWriter, r *http.Request, media string, re
 	header := w.Header()
 	header.Add("Vary", "Accept")
 	header.Set("Content-Type", media+"; charset=utf-8")
-	answer := revision.AskInParts(rest.WithHeaders(r.Context(), r.Header), q, func(part []byte) error {
+	answer := revision.AskInParts(remote.WithHeaders(r.Context(), r.Header), q, func(part []byte) error {
 		_, err := w.Write(part)
 		return err
 	})

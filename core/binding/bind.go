@@ -26,6 +26,7 @@ const (
 	ruleFilter   = "filter"        // every test of a filter tests something
 	rulePage     = "page"          // the types of a connection are as its specification says
 	ruleTotal    = "total"         // a total is made of something
+	ruleComputed = "computed"      // expressions and functions have what they need
 	ruleNotYet   = "not-supported" // what this version cannot bind
 )
 
@@ -39,8 +40,9 @@ func Bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 		filters: map[filterKey]*Filter{},
 		sorted:  map[filterKey]Sorts{},
 		problem: map[string]bool{},
+		needs:   map[*schema.Field]*language.SelectionSet{},
 	}
-	for _, name := range []string{"stored", "at", "related", "kind", "read", "total"} {
+	for _, name := range []string{"stored", "at", "related", "kind", "read", "total", "computed"} {
 		if d := s.Directive(name); d != nil && s.Position(d.Pos).Name != Directives.Name {
 			b.fail(ruleNotYet, d.Pos, "@"+name, "rename yours", msgDirectiveOspreySOwn, name)
 			return b.bound, b.problems
@@ -59,6 +61,7 @@ func Bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 	}
 	b.reads(s.Query)
 	b.reads(s.Mutation)
+	b.cycles()
 	b.problems.Sort()
 	return b.bound, b.problems
 }
@@ -71,6 +74,7 @@ type binder struct {
 	sorted   map[filterKey]Sorts
 	problem  map[string]bool // findings told already, since types share fields
 	problems language.Problems
+	needs    map[*schema.Field]*language.SelectionSet // of computed fields
 }
 
 // add reports a finding once for a place and message.

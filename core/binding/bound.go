@@ -1,6 +1,8 @@
 package binding
 
 import (
+	"osprey/core/expression"
+	"osprey/core/language"
 	"osprey/core/schema"
 	"osprey/core/store"
 )
@@ -14,6 +16,7 @@ type Source struct {
 	Keys      store.KeyReader  // nil if any field can be read by
 	Folder    store.Folder     // nil if what the abilities say holds for all
 	Pager     store.Pager      // nil likewise
+	Functions store.Caller     // nil if the source has record sets, and no functions
 	Catalogue *store.Catalogue // nil if the store did not tell it yet
 }
 
@@ -103,10 +106,12 @@ type Shape struct {
 type How uint8
 
 const (
-	Column  How = iota // from a column of its record
-	Nested             // a record nested in a column
-	Related            // from related records
-	Read               // root fields: from a record set
+	Column   How = iota // from a column of its record
+	Nested              // a record nested in a column
+	Related             // from related records
+	Read                // root fields: from a record set
+	Computed            // by an expression
+	Called              // by a function
 )
 
 // A Field is a bound field.
@@ -137,6 +142,14 @@ type Field struct {
 	// this field's: those of an interface or union with several. Target is then
 	// nil, and what a part says of its records holds for them alone.
 	Parts []*Field
+
+	// Of Computed and Called.
+	Needs    *language.SelectionSet // what is looked at of the record; nil if nothing is
+	Expr     *expression.Program
+	Function string  // the name at its Source
+	Source   *Source // of Called
+	Result   *Field  // what is given: a Column or Nested whose path is empty
+
 	By    *Told    // what tells which of the Parts a reference leads to; or nil
 	Is    []string // of a part: the values of By that mean it
 	Where *Told    // what else the related records must have; or nil
@@ -171,6 +184,7 @@ const (
 	Last                 // how many records at most, from the end
 	Behind               // a cursor: records behind it
 	Ahead                // a cursor: records ahead of it
+	Passed               // given to a function or expression
 )
 
 // An Arg is a bound argument.

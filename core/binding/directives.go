@@ -54,6 +54,16 @@ directive @total(
   avg: String
 ) on FIELD_DEFINITION
 
+"The value is computed: by an expression, or by a function. It is not stored."
+directive @computed(
+  "An expression in CEL over record, whose fields are those of this type, and args, the arguments."
+  expr: String
+  "A function, as source.name."
+  by: String
+  "What the function is given of each record: a selection of fields of this type."
+  needs: String
+) on FIELD_DEFINITION
+
 "Reads the field's type; the arguments narrow, sort and page."
 directive @read(
   "Fields of the type, each with asc or desc, when the caller does not say."

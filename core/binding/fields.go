@@ -44,6 +44,9 @@ func directive(f *schema.Field, name string) *language.Directive {
 
 // field binds a field of a stored or nested object; nil after telling why not.
 func (b *binder) field(p place, f *schema.Field) *Field {
+	if d := directive(f, "computed"); d != nil {
+		return b.computed(p, f, d)
+	}
 	if d := directive(f, "related"); d != nil {
 		return b.related(p, f)
 	}
@@ -92,7 +95,9 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 	b.warnOfType(p, f, named, path, info, codec)
 	bound.Wanted = wantedOf(path, kind, elem, isList)
 	if e, ok := named.(*schema.Enum); ok {
-		bound.Enum = b.enum(e, p.source, info)
+		if bound.Enum = enumNames(e); p.source.Functions == nil {
+			bound.Enum = b.enum(e, p.source, info)
+		}
 	}
 	b.checkNullable(p, f, path, info)
 	return bound

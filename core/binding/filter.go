@@ -86,6 +86,10 @@ func (b *binder) test(whole *Filter, input *schema.InputObject, in *schema.Input
 		b.fail(ruleFilter, in.Pos, in.Coordinate, "leave it out, or say with @at(path: \"…\") which stored field it tests", msgTestNoField, in.Coordinate, p.of, language.DidYouMean(in.Name, schema.FieldNames(p.of)))
 		return nil
 	}
+	if directive(def, "computed") != nil || directive(def, "total") != nil {
+		b.fail(ruleFilter, in.Pos, in.Coordinate, "leave it out", msgTestOfComputed, in.Coordinate, def.Coordinate())
+		return nil
+	}
 	if d := directive(def, "related"); d != nil {
 		return b.among(in, operators, p, def)
 	}

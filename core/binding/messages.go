@@ -24,10 +24,26 @@ const (
 	msgValuesAreBothStored   = "the values %s and %s of %s are both stored as %q"
 )
 
+// computed
+const (
+	msgComputedHow       = "%s is computed, and @computed does not say how, or says it twice"
+	msgComputedAnd       = "%s is computed, and cannot have a place in a store too"
+	msgNeedsOfExpression = "%s is an expression, which needs what stands in it"
+	msgNeedsOfRoot       = "%s is a field of a root type, which has no record of which it could need something"
+	msgNeeds             = "what %s needs is no selection of its type: %s"
+	msgNeedsItself       = "%s needs itself: %s"
+	msgExpressionLeaf    = "%s is of the type %s, and an expression gives one value"
+	msgExpression        = "the expression of %s cannot be used: %v"
+	msgNoFunction        = "%s is computed by %q, which is no function of a source%s"
+	msgFunction          = "%s is computed by %s: %v"
+	msgFunctionStored    = "%s is computed by a function, and %s is stored in a record set"
+)
+
 // filter
 const (
 	msgTestMustBeInput     = "the test %s is not an input object of comparisons"
 	msgTestNoField         = "the test %s is no field of %s%s"
+	msgTestOfComputed      = "the test %s is of %s, which is computed and not stored"
 	msgTestOfList          = "the test %s is of %s, which is a list of values, and lists cannot be compared"
 	msgNoComparison        = "%q is no comparison%s"
 	msgComparisonShape     = "the comparison %s cannot be of the type %s"

@@ -16,6 +16,12 @@ func (b *binder) reads(root *schema.Object) {
 	}
 	for _, f := range root.Fields {
 		d := directive(f, "read")
+		if computed := directive(f, "computed"); computed != nil {
+			if bound := b.computed(place{}, f, computed); bound != nil {
+				b.bound.roots[f] = bound
+			}
+			continue
+		}
 		if total := directive(f, "total"); total != nil && d == nil {
 			if bound := b.totalField(place{}, f, total); bound != nil {
 				b.bound.roots[f] = bound

@@ -81,7 +81,7 @@ func (b *binder) sortKey(f *schema.Input, p filterPlace) *SortKey {
 
 func isSingleLeaf(f *schema.Field) bool {
 	_, isList := schema.ListElem(f.Type)
-	return !isList && schema.IsLeaf(schema.NamedOf(f.Type))
+	return !isList && schema.IsLeaf(schema.NamedOf(f.Type)) && directive(f, "computed") == nil && directive(f, "total") == nil
 }
 
 func isDirection(e *schema.Enum) bool {

@@ -118,7 +118,7 @@ func (s *supplier) filter(name string, t schema.Named) {
 	}
 	fmt.Fprintf(&s.text, "\n\"What records of %s must fit: all that is given.\"\ninput %s {\n  all: [%s!]\n  any: [%s!]\n  not: %s\n", t, name, name, name, name)
 	for _, f := range schema.FieldsOf(t) {
-		if f.Name == "all" || f.Name == "any" || f.Name == "not" || directive(f, "total") != nil {
+		if f.Name == "all" || f.Name == "any" || f.Name == "not" || directive(f, "total") != nil || directive(f, "computed") != nil {
 			continue
 		}
 		if typ := s.testType(t, f); typ != "" {
@@ -228,7 +228,7 @@ func (s *supplier) sort(name string, t schema.Named) {
 		related := directive(f, "related") != nil
 		_, composite := named.(schema.Composite)
 		switch {
-		case isList || directive(f, "total") != nil || named.String() == "JSON" || s.node(named) != named:
+		case isList || directive(f, "total") != nil || directive(f, "computed") != nil || named.String() == "JSON" || s.node(named) != named:
 		case schema.IsLeaf(named):
 			keys = append(keys, "  "+f.Name+": "+s.want("Direction"))
 		case related && s.sameStore(t, named), composite && !related && !s.foldable(t) && named.About().Directive("stored") == nil:

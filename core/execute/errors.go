@@ -32,6 +32,10 @@ const sameErrors = 10
 
 // describe turns the failure of a request into what a caller may know.
 func describe(f *plan.Fetch, err error) (code, msg string) {
+	var before *told
+	if errors.As(err, &before) {
+		return before.code, before.msg
+	}
 	var known *store.Error
 	if errors.As(err, &known) {
 		if known.Code == store.BadValue {

@@ -17,6 +17,15 @@ func (r *run) gather(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
 	r.inputs[f.ID] = inputs
 	for i, read := range f.Reads {
 		in := &inputs[i]
+		if read.Call != nil {
+			var err error
+			if in.Calls, err = r.callInputs(read.Call); err != nil {
+				r.badRead[read] = err
+			}
+			keys += len(in.Calls)
+			ask = ask || len(in.Calls) > 0
+			continue
+		}
 		in.Keys = columns(in.Keys, len(read.Store.Keys))
 		in.Where = columns(in.Where, read.Store.Values)
 		in.Limit, in.Offset = 0, 0

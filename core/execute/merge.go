@@ -27,23 +27,29 @@ type partRow struct{ part, row int32 }
 // mergedRange returns the rows that belong to a parent row, or tells why there
 // are none.
 func (r *run) mergedRange(f *plan.Field, t *store.Table, row int) (m *mergedRows, from, to int32, ok bool) {
-	m = r.merges[f.Merge]
-	if m == nil {
-		parents := 1
-		if t != nil {
-			parents = t.Len
-		}
-		m = r.merge(f.Merge, parents)
-		if r.merges == nil {
-			r.merges = map[*plan.Merge]*mergedRows{}
-		}
-		r.merges[f.Merge] = m
+	parents := 1
+	if t != nil {
+		parents = t.Len
 	}
+	m = r.mergedRows(f.Merge, parents)
 	if m.err != nil {
 		r.failed(f, m.failed, m.err)
 		return m, 0, 0, false
 	}
 	return m, m.start[row], m.end[row], true
+}
+
+// mergedRows returns the rows of a merge, which are put together once.
+func (r *run) mergedRows(of *plan.Merge, parents int) *mergedRows {
+	if known := r.merges[of]; known != nil {
+		return known
+	}
+	if r.merges == nil {
+		r.merges = map[*plan.Merge]*mergedRows{}
+	}
+	m := r.merge(of, parents)
+	r.merges[of] = m
+	return m
 }
 
 // merge puts the rows of each parent in one order. Rows that are equal in it
@@ -159,18 +165,8 @@ func (r *run) part(b []byte, f *plan.Field, m *mergedRows, place int32) ([]byte,
 // reference writes the record that a reference leads to, of the type that the
 // value beside its key tells.
 func (r *run) reference(b []byte, f *plan.Field, t *store.Table, row int) ([]byte, bool) {
-	told := &t.Columns[f.Merge.By]
-	if told.Null[row] {
-		if f.Null.NonNull {
-			r.missing(f)
-		}
-		return b, false
-	}
-	i := slices.IndexFunc(f.Merge.Parts, func(p plan.Part) bool { return r.tells(told, row, p.Is) })
-	if i < 0 {
-		value := store.Column{Kind: store.Text}
-		value.AppendAs(told, row)
-		r.fail(f, nil, BadResult, "", fmt.Sprintf(msgRecordKindNoType, f.At, value.At(0)))
+	i, ok := r.partOf(f, t, row)
+	if !ok {
 		return b, false
 	}
 	part := f.Parts[i]
@@ -190,4 +186,24 @@ func (r *run) reference(b []byte, f *plan.Field, t *store.Table, row int) ([]byt
 		return b, false
 	}
 	return r.one(b, f, part, l, from, to)
+}
+
+// partOf returns the part that a reference leads to, or tells why it leads
+// nowhere.
+func (r *run) partOf(f *plan.Field, t *store.Table, row int) (int, bool) {
+	told := &t.Columns[f.Merge.By]
+	if told.Null[row] {
+		if f.Null.NonNull {
+			r.missing(f)
+		}
+		return 0, false
+	}
+	i := slices.IndexFunc(f.Merge.Parts, func(p plan.Part) bool { return r.tells(told, row, p.Is) })
+	if i < 0 {
+		value := store.Column{Kind: store.Text}
+		value.AppendAs(told, row)
+		r.fail(f, nil, BadResult, "", fmt.Sprintf(msgRecordKindNoType, f.At, value.At(0)))
+		return 0, false
+	}
+	return i, true
 }

@@ -43,16 +43,24 @@ func (r *run) connection(b []byte, f *plan.Field, t *store.Table, row int) ([]by
 	if !ok {
 		return b, false
 	}
-	if p.page.Bound != nil {
-		most, err := r.bound(p.page.Bound)
-		if err != nil {
-			return b, false // told where the rows were asked for
-		}
-		if most -= p.page.Bound.More; int64(p.to-p.from) > most {
-			p.more, p.to = true, p.from+int32(most)
-		}
-	}
+	p.from, p.to, p.more = r.onPage(p.page, p.from, p.to)
 	return r.pageFields(b, f.Object.Cases[0].Fields, p, -1)
+}
+
+// onPage returns which of a range of rows are on the page, and whether there are
+// more.
+func (r *run) onPage(p *plan.Page, from, to int32) (_, _ int32, more bool) {
+	if p == nil || p.Bound == nil {
+		return from, to, false
+	}
+	most, err := r.bound(p.Bound)
+	if err != nil {
+		return from, from, false // told where the rows were asked for
+	}
+	if most -= p.Bound.More; int64(to-from) > most {
+		return from, from + int32(most), true
+	}
+	return from, to, false
 }
 
 // pageFields writes an object of a connection; record is the position of an

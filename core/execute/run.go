@@ -98,12 +98,15 @@ type run struct {
 	inputs  [][]store.Input // by Fetch.ID
 	links   []link          // by Step.ID; made when first used
 	merges  map[*plan.Merge]*mergedRows
-	badRead map[*plan.Read]error // reads whose arguments cannot be used
-	calls   []Call
-	asked   []request   // of the wave under way
-	index   store.Index // of whatever is matched by key just now
-	key     []byte
-	ints    arena
+	called  map[*plan.Step]*calls
+	// What expressions gave, by their fields.
+	expressed map[*plan.Field]*expressed
+	badRead   map[*plan.Read]error // reads whose arguments cannot be used
+	calls     []Call
+	asked     []request   // of the wave under way
+	index     store.Index // of whatever is matched by key just now
+	key       []byte
+	ints      arena
 
 	writer
 }
@@ -134,6 +137,8 @@ func (r *run) begin(p *plan.Plan, vars map[string]schema.Value, opts Options) {
 	r.calls = r.calls[:0]
 	clear(r.badRead)
 	clear(r.merges)
+	clear(r.called)
+	clear(r.expressed)
 	r.ints.reset()
 	r.writer.begin()
 }
@@ -157,6 +162,8 @@ func (r *run) free() {
 	clear(r.asked[:cap(r.asked)])
 	clear(r.texts)
 	clear(r.merges)
+	clear(r.called)
+	clear(r.expressed)
 	r.plan, r.vars, r.opts, r.errs = nil, nil, Options{}, nil
 	if cap(r.buf) > keptAnswer {
 		return

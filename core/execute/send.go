@@ -73,6 +73,8 @@ func (r *run) soundField(f *plan.Field, t *store.Table) bool {
 		return true
 	case plan.Leaf:
 		return soundLeaf(f, &f.Null, &t.Columns[f.Column])
+	case plan.Expression, plan.Called, plan.Merged:
+		return false // what they may lack is not looked into
 	case plan.Inner:
 		c := &t.Columns[f.Column]
 		if f.Null.NonNull && (c.Gaps || f.Null.Item == nil && !eachHasOne(c.Rows.Parent, t.Len)) {
@@ -80,7 +82,7 @@ func (r *run) soundField(f *plan.Field, t *store.Table) bool {
 		}
 		return r.soundObject(f.Object, c.Rows)
 	}
-	if f.What == plan.Paged || f.What == plan.Total || f.What == plan.Merged || f.Step.Inner != nil {
+	if f.What == plan.Paged || f.What == plan.Total || f.Step.Inner != nil {
 		return false // what they may lack is not looked into
 	}
 	l := r.link(f.Step)

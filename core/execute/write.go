@@ -1,6 +1,7 @@
 package execute
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 
@@ -90,6 +91,10 @@ func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([
 			r.leave()
 		case plan.Total:
 			b, ok = r.total(b, f, row)
+		case plan.Expression:
+			b, ok = r.express(b, f, t, row)
+		case plan.Called:
+			b, ok = r.call(b, f, row)
 		case plan.Merged:
 			r.enter(f)
 			b, ok = r.merged(b, f, t, row)
@@ -164,7 +169,16 @@ func (r *run) linked(f *plan.Field, row int) (l *link, from, to int32, ok bool) 
 func (r *run) failed(f *plan.Field, s *plan.Step, err error) {
 	fetch := s.Read.Fetch
 	code, msg := describe(fetch, err)
-	r.fail(f, fetch, code, fetch.Source, msg)
+	source := fetch.Source
+	var before *told
+	if errors.As(err, &before) {
+		source = before.source
+	}
+	var cause any = fetch
+	if s.Call != nil {
+		cause = nil // calls fail one by one
+	}
+	r.fail(f, cause, code, source, msg)
 }
 
 // list writes the records of a list.

@@ -70,6 +70,7 @@ type rows struct {
 	wants  *[]*want
 	nested bool
 	steps  map[string]*stepNode // by response name and binding
+	only   Only                 // the rows of the type under way
 }
 
 // A stepNode is a step and its rows.
@@ -194,7 +195,7 @@ func (g group) subsets() []*language.SelectionSet {
 
 // newField starts a field of the answer.
 func (b *builder) newField(g group, def *schema.Field) *Field {
-	f := &Field{ID: len(b.plan.Fields), Name: g.name, At: def.Coordinate(), Pos: g.fields[0].Start(), Null: nullness(def.Type)}
+	f := &Field{ID: len(b.plan.Fields), Name: g.name, At: def.Coordinate(), Pos: g.fields[0].Start(), Null: nullness(def.Type), Scalar: schema.NamedOf(def.Type).String()}
 	b.plan.Fields = append(b.plan.Fields, f)
 	return f
 }
@@ -226,7 +227,14 @@ func (b *builder) rootFields(root *schema.Object, set *language.SelectionSet) []
 		def := root.Field(name)
 		bound := b.bound.Root(def)
 		f := b.newField(g, def)
-		b.follow(f, nil, g, bound)
+		switch bound.How {
+		case binding.Computed:
+			b.expression(f, nil, g, bound, nil)
+		case binding.Called:
+			b.call(f, nil, g, bound, nil)
+		default:
+			b.follow(f, nil, g, bound)
+		}
 		fields = append(fields, f)
 		b.path = b.path[:len(b.path)-1]
 		if b.plan.Kind == language.Mutation {
@@ -285,10 +293,12 @@ func (b *builder) object(r *rows, sets []*language.SelectionSet, records *bindin
 		if bound == nil {
 			continue
 		}
-		c := Case{Type: t.Name, Fields: b.fields(r, bound, sets)}
+		c := Case{Type: t.Name}
 		if records.Kind != nil {
 			c.Stored = records.Kind.Stored[t]
 		}
+		r.only = Only{o.Kind, c.Stored}
+		c.Fields = b.fields(r, bound, sets)
 		o.Cases = append(o.Cases, c)
 	}
 	return o
@@ -306,7 +316,7 @@ func (b *builder) fields(r *rows, object *binding.Object, sets []*language.Selec
 			continue
 		}
 		b.path = append(b.path, g.name)
-		fields = append(fields, b.field(r, g, object.Fields[name]))
+		fields = append(fields, b.field(r, g, object.Fields[name], object))
 		b.path = b.path[:len(b.path)-1]
 	}
 	return lead(fields)
@@ -317,18 +327,17 @@ func quoted(s string) []byte {
 	return text
 }
 
-func (b *builder) field(r *rows, g group, bound *binding.Field) *Field {
+func (b *builder) field(r *rows, g group, bound *binding.Field, object *binding.Object) *Field {
 	f := b.newField(g, bound.Def)
 	switch bound.How {
 	case binding.Column:
-		f.What, f.Codec = Leaf, bound.Codec
+		f.What = Leaf
 		f.Column = r.column(bound.Wanted)
-		if bound.Enum != nil {
-			f.Names = make(map[string][]byte, len(bound.Enum.Names))
-			for stored, name := range bound.Enum.Names {
-				f.Names[stored] = quoted(name)
-			}
-		}
+		f.leaf(bound)
+	case binding.Computed:
+		b.expression(f, r, g, bound, object)
+	case binding.Called:
+		b.call(f, r, g, bound, object)
 	case binding.Nested:
 		f.What = Inner
 		f.Column = r.column(bound.Wanted)
@@ -343,6 +352,17 @@ func (b *builder) field(r *rows, g group, bound *binding.Field) *Field {
 	return f
 }
 
+// leaf says how the values of a leaf are written.
+func (f *Field) leaf(bound *binding.Field) {
+	f.Codec = bound.Codec
+	if bound.Enum != nil {
+		f.Names = make(map[string][]byte, len(bound.Enum.Names))
+		for stored, name := range bound.Enum.Names {
+			f.Names[stored] = quoted(name)
+		}
+	}
+}
+
 // nested plans nested records, of one type or of several.
 func (b *builder) nested(r *rows, g group, shape *binding.Shape) *Object {
 	o := &Object{Kind: -1, Type: shape.Type.String()}
@@ -350,10 +370,12 @@ func (b *builder) nested(r *rows, g group, shape *binding.Shape) *Object {
 		o.Kind = r.column(store.Wanted{Path: shape.Kind.Path, Kind: shape.Kind.Column})
 	}
 	for _, t := range shape.Objects {
-		c := Case{Type: t.Type.Name, Fields: b.fields(r, t, g.subsets())}
+		c := Case{Type: t.Type.Name}
 		if shape.Kind != nil {
 			c.Stored = shape.Kind.Stored[t.Type]
 		}
+		r.only = Only{o.Kind, c.Stored}
+		c.Fields = b.fields(r, t, g.subsets())
 		o.Cases = append(o.Cases, c)
 	}
 	return o

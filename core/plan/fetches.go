@@ -18,6 +18,8 @@ func (b *builder) fetches(prepare Prepare) {
 		}
 		key := fmt.Sprintf("%d %s", n.wave, n.source.Name)
 		switch {
+		case n.read.Call != nil:
+			key += " call " + n.read.Store.Set
 		case n.source.Abilities.Group == store.BySource:
 		case n.source.Abilities.Group == store.BySet && !n.pages:
 			key += " " + n.records.Set

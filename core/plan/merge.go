@@ -56,6 +56,7 @@ func (b *builder) merged(f *Field, r *rows, g group, bound *binding.Field) {
 			b.mergeBounds(&use)
 			nodes[i] = b.readFor(r, g.name, part, use)
 			public.Step = nodes[i].step
+			public.Step.Merge = m
 			n := nodes[i].rows.node
 			for _, o := range use.sort[:len(use.sort)-use.keys] {
 				public.Order = append(public.Order, n.order(nodes[i].rows, o))

@@ -14,6 +14,7 @@ package plan
 
 import (
 	"osprey/core/binding"
+	"osprey/core/expression"
 	"osprey/core/language"
 	"osprey/core/schema"
 	"osprey/core/store"
@@ -61,8 +62,13 @@ type Read struct {
 	Limit *Arg // done by the store; nil if there is none
 	// Offset is as Limit.
 	Offset *Arg
+	// Of calls: their step, and the reads that bring what they are given.
+	Call  *Step
+	Needs []*Read
 	// Covers has the fields whose values this read brings, for explanations.
 	Covers []string
+
+	wave int
 }
 
 // A Feed is rows whose values are the keys of a read.
@@ -104,6 +110,7 @@ type Step struct {
 
 	Page *Page // of the rows of a connection
 
+	Merge  *Merge // that the rows are part of, or nil
 	Merged string // how the rows become part of a list with others, for explanations
 
 	// Inner is the nested records that the step's rows are, of a list that is
@@ -113,7 +120,27 @@ type Step struct {
 	Values []*Arg
 	Fields map[string]int // columns of Inner that Where looks at, by path
 
+	// Call is what a function is called with for each row of Parent; nil for
+	// records.
+	Call *Call
+
 	feed Feed // whose values are this step's keys
+}
+
+// A Call is what a function is given of a row, and its arguments. Rows of which
+// it is given the same are one call.
+type Call struct {
+	Record bool // it is given Needs
+	Needs  []*Field
+	Args   []*Arg
+	Only   Only
+}
+
+// Only is the rows of a table that are of one type: those whose column Kind, if
+// it is 0 or more, has the value Stored.
+type Only struct {
+	Kind   int
+	Stored string
 }
 
 // An Order is a sort key in a table.
@@ -224,8 +251,10 @@ const (
 	HasPrevious
 	StartCursor
 	EndCursor
-	Total  // the total of a step's records; with Parts, the sum of theirs
-	Merged // a list of records of several steps, or the one record of one of them: Merge
+	Total      // the total of a step's records; with Parts, the sum of theirs
+	Merged     // a list of records of several steps, or the one record of one of them: Merge
+	Expression // what Expr gives of Needs and Args
+	Called     // what a call gives: column 0 of the one row of Step, with Object if it is a record
 )
 
 // A Field is one field of the answer.
@@ -249,6 +278,14 @@ type Field struct {
 	Made   bool              // of Total: Column has it; else the values of which it is made
 	Merge  *Merge            // of Merged, and of Paged if the records are of several steps
 	Parts  []*Field          // of Merged, Node and Total: how the records of each part of the merge are written
+
+	Scalar string // the name of a leaf's type
+	// Of Expression.
+	Expr   *expression.Program
+	Needs  []*Field // fields of the record that it looks at
+	Args   []*Arg
+	Result store.Wanted // what it gives, as a column
+	Only   Only         // the rows that it is for
 }
 
 // A Merge is how the records of several steps become one list, or one record.

@@ -90,6 +90,9 @@ func Count(n int, noun string) string {
 func (r *Read) String() string {
 	var b strings.Builder
 	s := r.Store
+	if r.Call != nil {
+		return s.Set + "(" + r.Call.Call.String() + ")"
+	}
 	b.WriteString(s.Set)
 	var links []string
 	for _, k := range s.Keys {

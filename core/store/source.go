@@ -38,6 +38,7 @@ type Abilities struct {
 	Fold  bool     // a read nested below another of the same source is part of its request
 	Group Grouping // which reads of a wave are one request
 	Page  Paging   // what sorting and paging it does
+	Calls bool     // it is a [Caller]
 	Total bool     // it makes totals
 	Count bool     // it counts the rows of a read without keys
 	Link  bool     // its conditions and sort keys can look at related records
@@ -101,7 +102,10 @@ type Read struct {
 	Parent      int
 	Here, There []string // fields of the two record sets
 	Through     *Through // or nil
-	Single      bool     // There is known to be unique: at most one row for each above
+	// Calls says that Set is a function of a [Caller]. There is a row for each
+	// call of the input, and one column, of what it gives.
+	Calls  bool
+	Single bool // There is known to be unique: at most one row for each above
 }
 
 // Through is the record set that holds the pairs of a many-to-many relationship.
@@ -160,6 +164,9 @@ type Input struct {
 	Where  []Column // the values of the conditions, by their Value
 	Limit  int64    // if Read.Limit
 	Offset int64    // if Read.Offset
+	// Calls are what the function is called with, if Read.Calls: each a JSON object
+	// with the members record, if there is one, and args.
+	Calls [][]byte
 }
 
 // A Request is prepared and can be run any number of times, also at once.

@@ -19,6 +19,9 @@ type Table struct {
 	// ([Read.Single]), that row for each row of the table above, or -1. Rows
 	// above can share one.
 	Child []int32
+	// Failed holds, for an answer of calls, why some rows have no value; nil if
+	// all do. Errors are as those of requests.
+	Failed map[int]error
 }
 
 // NewTable returns an empty table for the wanted columns.
@@ -40,7 +43,7 @@ func (t *Table) At(place int) int {
 
 // Reset makes the table empty and keeps its memory for the next rows.
 func (t *Table) Reset() {
-	t.Len, t.Order, t.Parent, t.Child = 0, t.Order[:0], t.Parent[:0], t.Child[:0]
+	t.Len, t.Order, t.Parent, t.Child, t.Failed = 0, t.Order[:0], t.Parent[:0], t.Child[:0], nil
 	for i := range t.Columns {
 		t.Columns[i].Reset()
 	}

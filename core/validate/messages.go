@@ -8,6 +8,11 @@ const (
 	msgVariableTypeCannotStand = "the variable $%s is of the type %s and cannot stand where %s is expected"
 )
 
+// All Variable Uses Defined
+const (
+	msgNoVariables = "the variable $%s: there are no variables here"
+)
+
 // All Variables Used
 const (
 	msgVariableDeclaredNotUsed = "the variable $%s is declared and not used"
@@ -21,6 +26,7 @@ const (
 // Field Selection Merging
 const (
 	msgTooManyCombinations = "the fields of this operation meet in too many combinations to be checked (more than %d)"
+	msgTwice               = "the name %q stands twice"
 	msgNameUsedTwoFields   = "the name %q is used for two fields that cannot be one: %s"
 )
 

@@ -79,7 +79,7 @@ func (r *request) whole(ctx context.Context, values uritemplate.Values) ([]any, 
 	if err != nil {
 		return nil, err
 	}
-	address := strings.TrimSuffix(r.source.base.String(), "/") + path
+	address := strings.TrimSuffix(r.source.service.Base.String(), "/") + path
 	var all []any
 	for page := 1; ; page++ {
 		got, err := r.get(ctx, address)
@@ -130,7 +130,7 @@ func (r *request) next(p *pages, values uritemplate.Values, address string, got 
 	}
 	if p.Number != "" || p.Cursor != "" {
 		path, err := r.expand(values)
-		return strings.TrimSuffix(r.source.base.String(), "/") + path, err
+		return strings.TrimSuffix(r.source.service.Base.String(), "/") + path, err
 	}
 	if next == "" {
 		return "", nil
@@ -140,7 +140,7 @@ func (r *request) next(p *pages, values uritemplate.Values, address string, got 
 		return "", err
 	}
 	to, err := from.Parse(next)
-	if err != nil || to.Host != r.source.base.Host || to.Scheme != r.source.base.Scheme { // the secrets are this host's
+	if err != nil || to.Host != r.source.service.Base.Host || to.Scheme != r.source.service.Base.Scheme { // the secrets are this host's
 		return "", &store.Error{Code: store.BadAnswer, Msg: "names a next page that is elsewhere", Err: fmt.Errorf("GET %s: next page %q", from.Path, next)}
 	}
 	return to.String(), nil

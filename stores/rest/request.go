@@ -106,7 +106,7 @@ func (r *request) Describe() store.Description {
 		asks += ", filtered here by " + strings.Join(here, ", ")
 	}
 	d := store.Description{
-		Asks: asks, Statement: "GET " + r.source.base.Redacted() + r.form.text + r.query,
+		Asks: asks, Statement: "GET " + r.source.service.Base.Redacted() + r.form.text + r.query,
 		EachKey: len(r.keys) > 0 && !r.many,
 	}
 	if r.many {
@@ -310,12 +310,12 @@ func (r *request) get(ctx context.Context, address string) (*got, error) {
 		return &got{}, nil
 	case res.StatusCode != http.StatusOK:
 		return nil, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("answered with the status %d", res.StatusCode),
-			Err: fmt.Errorf("GET %s: %s: %s", path, res.Status, s.blank(firstLines(body)))}
+			Err: fmt.Errorf("GET %s: %s: %s", path, res.Status, s.service.Blank(firstLines(body)))}
 	}
 	answer, err := decode(body)
 	if err != nil {
 		return nil, &store.Error{Code: store.BadAnswer, Msg: "answered something that is not JSON",
-			Err: fmt.Errorf("GET %s: %w: %s", path, err, s.blank(firstLines(body)))}
+			Err: fmt.Errorf("GET %s: %w: %s", path, err, s.service.Blank(firstLines(body)))}
 	}
 	g := &got{body: answer, header: res.Header}
 	if s.jsonAPI {
@@ -325,7 +325,7 @@ func (r *request) get(ctx context.Context, address string) (*got, error) {
 		g.records, err = r.records(answer)
 	}
 	if err != nil {
-		return nil, &store.Error{Code: store.BadAnswer, Msg: err.Error(), Err: fmt.Errorf("GET %s: %s", path, s.blank(firstLines(body)))}
+		return nil, &store.Error{Code: store.BadAnswer, Msg: err.Error(), Err: fmt.Errorf("GET %s: %s", path, s.service.Blank(firstLines(body)))}
 	}
 	return g, nil
 }

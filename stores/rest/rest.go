@@ -10,15 +10,11 @@ package rest
 
 import (
 	"context"
-	"errors"
-	"net"
 	"net/http"
-	"net/url"
-	"slices"
-	"strings"
 	"time"
 
 	"osprey/core/store"
+	"osprey/stores/remote"
 )
 
 // Config configures a source. The zero value of a bound means its default.
@@ -85,10 +81,8 @@ type Pages struct {
 
 // A Source is one service.
 type Source struct {
-	base        *url.URL
+	service     *remote.Service
 	client      *http.Client
-	headers     map[string]string
-	forward     []string
 	timeout     time.Duration
 	concurrency int
 	maxBytes    int64
@@ -101,12 +95,12 @@ type Source struct {
 
 // Open makes a source. It asks the service nothing.
 func Open(c Config) (*Source, error) {
-	base, err := url.Parse(c.URL)
-	if err != nil || base.Host == "" || base.Scheme != "http" && base.Scheme != "https" {
-		return nil, errors.New("the address is not of the form http://host/path")
-	}
 	if c.Timeout <= 0 {
 		c.Timeout = store.DefaultTimeout
+	}
+	service, err := remote.New(c.URL, c.Headers, c.Forward, c.Timeout)
+	if err != nil {
+		return nil, err
 	}
 	if c.Concurrency <= 0 {
 		c.Concurrency = 8
@@ -118,7 +112,7 @@ func Open(c Config) (*Source, error) {
 		c.MaxBytes = 16 << 20
 	}
 	s := &Source{
-		base: base, headers: c.Headers, forward: c.Forward, timeout: c.Timeout, concurrency: c.Concurrency, maxBytes: c.MaxBytes,
+		service: service, timeout: c.Timeout, concurrency: c.Concurrency, maxBytes: c.MaxBytes,
 		sets: map[string]*set{}, catalogue: &store.Catalogue{Sets: map[string]*store.Set{}},
 		jsonAPI: c.JSONAPI, maxRecords: c.MaxRecords,
 	}
@@ -163,19 +157,7 @@ func (s *Source) Abilities() store.Abilities {
 
 // Ping reports whether something listens at the service's address. It makes no
 // request: a service need not have a resource that costs nothing.
-func (s *Source) Ping(ctx context.Context) error {
-	ctx, cancel := context.WithTimeout(ctx, s.timeout)
-	defer cancel()
-	address := s.base.Host
-	if s.base.Port() == "" {
-		address = net.JoinHostPort(s.base.Hostname(), s.base.Scheme)
-	}
-	conn, err := (&net.Dialer{}).DialContext(ctx, "tcp", address)
-	if err != nil {
-		return store.Fail(ctx, err, "cannot be reached")
-	}
-	return conn.Close()
-}
+func (s *Source) Ping(ctx context.Context) error { return s.service.Ping(ctx) }
 
 // Close closes idle connections.
 func (s *Source) Close() error {
@@ -184,45 +166,11 @@ func (s *Source) Close() error {
 	return nil
 }
 
-type forwardedKey struct{}
-
-// WithHeaders returns a context that carries the headers of the caller's
-// request, for sources that forward some of them.
-func WithHeaders(ctx context.Context, h http.Header) context.Context {
-	return context.WithValue(ctx, forwardedKey{}, h)
-}
-
 // newRequest makes a request with the configured and forwarded headers.
 func (s *Source) newRequest(ctx context.Context, address string) (*http.Request, error) {
-	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
-	if err != nil {
-		return nil, err
-	}
-	if from, ok := ctx.Value(forwardedKey{}).(http.Header); ok {
-		for _, name := range s.forward {
-			if v := from.Values(name); len(v) > 0 {
-				req.Header[http.CanonicalHeaderKey(name)] = slices.Clone(v)
-			}
-		}
-	}
-	req.Header.Set("Accept", "application/json")
+	accept := "application/json"
 	if s.jsonAPI {
-		req.Header.Set("Accept", jsonAPIType)
+		accept = jsonAPIType
 	}
-	for name, v := range s.headers {
-		req.Header.Set(name, v)
-	}
-	return req, nil
-}
-
-// blank removes the values of configured headers from a text for the log.
-func (s *Source) blank(text string) string {
-	for _, v := range s.headers {
-		for _, part := range strings.Fields(v) {
-			if len(part) > 3 {
-				text = strings.ReplaceAll(text, part, "…")
-			}
-		}
-	}
-	return text
+	return s.service.NewRequest(ctx, http.MethodGet, address, accept, nil)
 }

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"osprey/core/store"
+	"osprey/stores/remote"
 	"osprey/stores/rest"
 )
 
@@ -184,7 +185,7 @@ func TestCache(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		a, err := request.Run(rest.WithHeaders(context.Background(), headers), []store.Input{{}})
+		a, err := request.Run(remote.WithHeaders(context.Background(), headers), []store.Input{{}})
 		if err != nil || a.Tables[0].Len != 1 {
 			t.Fatalf("%v rows, %v", a, err)
 		}

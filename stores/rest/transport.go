@@ -76,24 +76,9 @@ func (c counted) RoundTrip(r *http.Request) (*http.Response, error) {
 	return c.RoundTripper.RoundTrip(r)
 }
 
-// ofCaller reports whether a request carries a header of the caller's that says
-// who it is; those that trace it do not.
-func (s *Source) ofCaller(r *http.Request) bool {
-	for _, name := range s.forward {
-		switch http.CanonicalHeaderKey(name) {
-		case "X-Request-Id", "Traceparent", "Tracestate":
-			continue
-		}
-		if len(r.Header.Values(name)) > 0 {
-			return true
-		}
-	}
-	return false
-}
-
 // do makes a request with the client that is right for it.
 func (s *Source) do(r *http.Request) (*http.Response, error) {
-	if s.ofCaller(r) {
+	if s.service.OfCaller(r) {
 		return s.direct.Do(r)
 	}
 	return s.client.Do(r)

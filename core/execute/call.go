@@ -1,0 +1,273 @@
+package execute
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+
+	"osprey/core/plan"
+	"osprey/core/schema"
+	"osprey/core/store"
+)
+
+// This file calls functions: once for a wave, with all that they are needed
+// for, and each different input once.
+
+// calls is the calls of one step: for each row of its parent's table the number
+// of its call, or -1 if it has none, since nobody asks for the row or what it
+// needs could not be had.
+type calls struct {
+	of     []int32
+	failed map[int]error // by row: why there is no call
+}
+
+// callInputs makes what the calls of a step are given: a JSON object for each
+// different one.
+func (r *run) callInputs(s *plan.Step) ([][]byte, error) {
+	c := &calls{failed: map[int]error{}}
+	if r.called == nil {
+		r.called = map[*plan.Step]*calls{}
+	}
+	r.called[s] = c
+	args, err := r.argsJSON(s.Call.Args)
+	if err != nil {
+		return nil, err
+	}
+	if s.Parent == nil {
+		c.of = []int32{0}
+		return [][]byte{fmt.Appendf(nil, `{"args":%s}`, args)}, nil
+	}
+	t := r.table(s.Parent)
+	if t == nil {
+		return nil, nil // told where the records are missing
+	}
+	shown := r.shown(s.Parent)
+	c.of = make([]int32, t.Len)
+	var list [][]byte
+	known := map[string]int32{}
+	outside := r.aside(make([]sharedText, len(r.plan.Fields)))
+	for row := range t.Len {
+		c.of[row] = -1
+		if shown != nil && !shown[row] || !isOnly(t, s.Call.Only, row) {
+			continue
+		}
+		text, err := r.needed(s.Call, t, row)
+		if err != nil {
+			c.failed[row] = err
+			continue
+		}
+		input := fmt.Sprintf(`{"record":%s,"args":%s}`, text, args)
+		n, ok := known[input]
+		if !ok {
+			n = int32(len(list))
+			known[input] = n
+			list = append(list, []byte(input))
+		}
+		c.of[row] = n
+	}
+	r.writer = outside
+	return list, nil
+}
+
+// aside begins to write something that is no part of the answer, and returns
+// the state of the answer. Records are shared in texts, where any are written.
+func (r *run) aside(texts []sharedText) writer {
+	outside := r.writer
+	r.writer = writer{texts: texts, sending: keepWhole}
+	return outside
+}
+
+// needed writes what a call is given of a row. Whatever goes wrong in it costs
+// the call.
+func (r *run) needed(c *plan.Call, t *store.Table, row int) ([]byte, error) {
+	start := len(r.buf)
+	var ok bool
+	if r.buf, ok = r.fields(r.buf, c.Needs, t, row); !ok || len(r.errs) > 0 {
+		return nil, r.takeError()
+	}
+	return r.buf[start:], nil
+}
+
+// A told error is one whose code and source are known already.
+type told struct{ code, source, msg string }
+
+// Error returns the message for callers.
+func (e *told) Error() string { return e.msg }
+
+// takeError returns the first error that was told aside, and forgets all.
+func (r *run) takeError() error {
+	first := r.errs[0]
+	r.errs, r.causes, r.counts = nil, nil, nil
+	return &told{first.Code, first.Source, first.Msg}
+}
+
+// isOnly reports whether a row is of the type that a field is planned for.
+func isOnly(t *store.Table, only plan.Only, row int) bool {
+	if only.Kind < 0 {
+		return true
+	}
+	kind := &t.Columns[only.Kind]
+	return !kind.Null[row] && string(kind.At(row)) == only.Stored
+}
+
+// shown returns which rows of a table the answer shows; nil for all.
+func (r *run) shown(rows *plan.Rows) []bool {
+	if len(rows.Path) > 0 {
+		return r.shownNested(rows)
+	}
+	s := rows.Step
+	t := r.table(rows)
+	if t == nil || s.Call != nil {
+		return nil
+	}
+	list := make([]bool, t.Len)
+	if s.Merge != nil {
+		m := r.mergedRows(s.Merge, r.parents(s))
+		for parent := range m.start {
+			from, to, _ := r.onPage(s.Merge.Page, m.start[parent], m.end[parent])
+			for _, at := range m.rows[from:to] {
+				if s.Merge.Parts[at.part].Step == s {
+					list[at.row] = true
+				}
+			}
+		}
+		return list
+	}
+	l := r.link(s)
+	if l.err != nil {
+		return list
+	}
+	var above []bool
+	if s.Parent != nil {
+		above = r.shown(s.Parent)
+	}
+	for parent := range r.parents(s) {
+		if above != nil && !above[parent] {
+			continue
+		}
+		from, to := l.rows(parent)
+		if s.Page != nil {
+			from, to, _ = r.onPage(s.Page, from, to)
+		}
+		for i := from; i < to; i++ {
+			list[l.at(i)] = true
+		}
+	}
+	return list
+}
+
+// shownNested returns which nested rows the answer shows: those of the rows
+// that it shows.
+func (r *run) shownNested(rows *plan.Rows) []bool {
+	t := r.table(rows)
+	if t == nil {
+		return nil
+	}
+	last := len(rows.Path) - 1
+	above := r.shown(&plan.Rows{Step: rows.Step, Path: rows.Path[:last]})
+	if above == nil {
+		return nil
+	}
+	list := make([]bool, t.Len)
+	for i, parent := range t.Parent {
+		list[i] = above[parent]
+	}
+	return list
+}
+
+// parents returns how many rows a step's rows can belong to.
+func (r *run) parents(s *plan.Step) int {
+	if s.Parent == nil {
+		return 1
+	}
+	if t := r.table(s.Parent); t != nil {
+		return t.Len
+	}
+	return 0
+}
+
+// call writes what a function gave for a row.
+func (r *run) call(b []byte, f *plan.Field, row int) ([]byte, bool) {
+	c, at, ok := r.callValue(f, f, row)
+	switch {
+	case !ok:
+		return b, false
+	case f.Object == nil:
+		return r.leaf(b, f, c, at)
+	}
+	r.enter(f)
+	b, ok = r.inner(b, f, c, at)
+	r.leave()
+	return b, ok
+}
+
+// callValue returns what a function gave for a row, as a value of a column;
+// errors are those of the field named.
+func (r *run) callValue(f, named *plan.Field, row int) (c *store.Column, at int, ok bool) {
+	t, at, err := r.callRow(f.Step, row)
+	if err != nil {
+		r.enter(named)
+		r.failed(named, f.Step, err)
+		r.leave()
+		return nil, 0, false
+	}
+	return &t.Columns[f.Column], at, true
+}
+
+// callRow returns the row that a function gave for a parent row.
+func (r *run) callRow(s *plan.Step, row int) (*store.Table, int, error) {
+	got := r.fetched[s.Read.Fetch.ID]
+	switch {
+	case r.badRead[s.Read] != nil:
+		return nil, 0, r.badRead[s.Read]
+	case got.err != nil:
+		return nil, 0, got.err
+	}
+	c := r.called[s]
+	if s.Parent == nil {
+		row = 0
+	}
+	if err := c.failed[row]; err != nil {
+		return nil, 0, err
+	}
+	t := got.answer.Tables[s.Read.Index]
+	n := int(c.of[row])
+	if n < 0 || n >= t.Len {
+		return nil, 0, errors.New("a function was not called for a row that is shown")
+	}
+	return t, n, t.Failed[n]
+}
+
+// argsJSON writes the arguments that are given as a JSON object.
+func (r *run) argsJSON(args []*plan.Arg) ([]byte, error) {
+	object := map[string]any{}
+	for _, a := range args {
+		v, err := a.Resolve(r.vars)
+		if err != nil {
+			return nil, badArgument(a, msgDoesNotFit, err)
+		}
+		object[a.Name] = plainValue(v)
+	}
+	return json.Marshal(object)
+}
+
+// plainValue returns a value as JSON has it.
+func plainValue(v schema.Value) any {
+	switch v := v.(type) {
+	case schema.Symbol:
+		return string(v)
+	case []schema.Value:
+		list := make([]any, len(v))
+		for i, item := range v {
+			list[i] = plainValue(item)
+		}
+		return list
+	case schema.InputFields:
+		object := map[string]any{}
+		for _, f := range v {
+			object[f.Name] = plainValue(f.Value)
+		}
+		return object
+	}
+	return v
+}

@@ -1,0 +1,315 @@
+// Package expression compiles and runs the expressions of a schema, which are
+// written in CEL, the open Common Expression Language.
+//
+// An expression is checked against the types of its inputs when it is compiled,
+// and tells which fields of them it looks at. A [Program] does not change and is
+// safe for concurrent use.
+package expression
+
+import (
+	"errors"
+	"fmt"
+	"reflect"
+	"strings"
+	"time"
+
+	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/operators"
+	"cel.dev/cel-go/common/types"
+	"cel.dev/cel-go/common/types/ref"
+	"cel.dev/cel-go/common/types/traits"
+	"cel.dev/cel-go/ext"
+)
+
+// maxCost bounds what one evaluation may do, in the steps of the language: it
+// keeps an expression over long lists from holding up the service.
+const maxCost = 1_000_000
+
+// An Object is a record that an expression looks at.
+type Object interface {
+	// Field returns the value of a field: nil, bool, int64, float64, string,
+	// time.Time, an Object, []any of these, or JSON as decoded.
+	Field(name string) (any, error)
+}
+
+// A Program is a compiled expression.
+type Program struct {
+	Text  string
+	Needs map[string][]*Need // by input: the fields looked at
+	run   cel.Program
+}
+
+// Compile compiles an expression over inputs whose result is a value of the
+// type want. The error says what is wrong and where in the text.
+func Compile(text string, inputs map[string]*Type, want *Type) (*Program, error) {
+	registry, err := types.NewRegistry()
+	if err != nil {
+		return nil, err
+	}
+	p := &provider{Registry: registry, records: map[string]*Type{}}
+	options := []cel.EnvOption{cel.CustomTypeProvider(p), cel.CustomTypeAdapter(registry), ext.Strings(), ext.Math(), cel.OptionalTypes()}
+	for name, t := range inputs {
+		options = append(options, cel.Variable(name, p.cel(t)))
+	}
+	env, err := cel.NewEnv(options...)
+	if err != nil {
+		return nil, err
+	}
+	checked, issues := env.Compile(text)
+	if issues.Err() != nil {
+		var list []string
+		for _, e := range issues.Errors() {
+			list = append(list, fmt.Sprintf("%s (at character %d)", e.Message, e.Location.Column()+1))
+		}
+		return nil, errors.New(strings.Join(list, "; "))
+	}
+	if !fits(checked.OutputType(), want) {
+		return nil, fmt.Errorf("it gives %s, and %s is wanted", typeText(checked.OutputType()), want)
+	}
+	run, err := env.Program(checked, cel.CostLimit(maxCost), cel.EvalOptions(cel.OptOptimize))
+	if err != nil {
+		return nil, err
+	}
+	program := &Program{Text: text, run: run, Needs: map[string][]*Need{}}
+	w := &walker{ast: checked.NativeRep(), scope: map[string]*Need{}}
+	roots := map[string]*Need{}
+	for name, t := range inputs {
+		if t.Kind == Record {
+			roots[name] = &Need{}
+			w.scope[name] = roots[name]
+		}
+	}
+	w.walk(w.ast.Expr())
+	if w.lost != "" {
+		return nil, errors.New(w.lost)
+	}
+	for name, root := range roots {
+		program.Needs[name] = root.Needs
+	}
+	return program, nil
+}
+
+// String returns the type as its author would write it.
+func (t *Type) String() string {
+	text := t.Kind.String()
+	switch t.Kind {
+	case List:
+		text = "list(" + t.Elem.String() + ")"
+	case Record:
+		text = t.Name
+	}
+	if t.Nullable {
+		text += " or null"
+	}
+	return text
+}
+
+func typeText(t *cel.Type) string {
+	if t.Kind() == types.NullTypeKind {
+		return "null"
+	}
+	return t.String()
+}
+
+// A walker finds out which fields of its inputs an expression looks at.
+type walker struct {
+	ast   *ast.AST
+	scope map[string]*Need // what each name stands for
+	lost  string           // what cannot be followed
+}
+
+// walk visits an expression and returns what it stands for, or nil: a record,
+// or a list of records.
+func (w *walker) walk(e ast.Expr) *Need {
+	switch e.Kind() {
+	case ast.IdentKind:
+		return w.scope[e.AsIdent()]
+	case ast.SelectKind:
+		s := e.AsSelect()
+		of := w.walk(s.Operand())
+		if of != nil {
+			return of.child(s.FieldName())
+		}
+		if w.ast.GetType(s.Operand().ID()).Kind() == types.StructKind && w.lost == "" {
+			w.lost = fmt.Sprintf("it takes %s of a record that comes out of a choice or a call; take the field inside it", s.FieldName())
+		}
+	case ast.CallKind:
+		c := e.AsCall()
+		var target *Need
+		if c.IsMemberFunction() {
+			w.walk(c.Target())
+		}
+		for i, arg := range c.Args() {
+			n := w.walk(arg)
+			if i == 0 && (c.FunctionName() == operators.Index || c.FunctionName() == operators.OptIndex || c.FunctionName() == operators.OptSelect) {
+				target = n
+			}
+		}
+		if c.FunctionName() == operators.OptSelect && target != nil {
+			if field, ok := c.Args()[1].AsLiteral().Value().(string); ok {
+				return target.child(field)
+			}
+		}
+		return target
+	case ast.ListKind:
+		for _, item := range e.AsList().Elements() {
+			w.walk(item)
+		}
+	case ast.MapKind:
+		for _, entry := range e.AsMap().Entries() {
+			w.walk(entry.AsMapEntry().Key())
+			w.walk(entry.AsMapEntry().Value())
+		}
+	case ast.ComprehensionKind:
+		return w.comprehension(e)
+	}
+	return nil
+}
+
+// comprehension visits a macro over a list, such as filter.
+func (w *walker) comprehension(e ast.Expr) *Need {
+	c := e.AsComprehension()
+	over := w.walk(c.IterRange())
+	w.walk(c.AccuInit())
+	outer, had := w.scope[c.IterVar()]
+	w.scope[c.IterVar()] = over
+	for _, part := range []ast.Expr{c.LoopCondition(), c.LoopStep(), c.Result()} {
+		w.walk(part)
+	}
+	delete(w.scope, c.IterVar())
+	if had {
+		w.scope[c.IterVar()] = outer
+	}
+	// What filter leaves are the records of the list.
+	if over != nil && w.ast.GetType(e.ID()).String() == w.ast.GetType(c.IterRange().ID()).String() {
+		return over
+	}
+	return nil
+}
+
+// An evaluation is the state of one run of a program.
+type evaluation struct {
+	null bool  // some value was null
+	err  error // the first error of an input
+}
+
+// errNull is the error of looking into null.
+var errNull = errors.New("there is no record to look into")
+
+// value returns a Go value as the language has it.
+func (r *evaluation) value(v any) ref.Val {
+	switch v := v.(type) {
+	case nil:
+		r.null = true
+		return types.NullValue
+	case Object:
+		return &object{v, r}
+	case time.Time:
+		return types.Timestamp{Time: v}
+	case []any:
+		list := make([]ref.Val, len(v))
+		for i, item := range v {
+			list[i] = r.value(item)
+		}
+		return types.NewRefValList(types.DefaultTypeAdapter, list)
+	}
+	return types.DefaultTypeAdapter.NativeToValue(v)
+}
+
+// Run evaluates the expression. The result is nil, bool, int64, float64, string,
+// time.Time, []any of these or map[string]any. It is nil, too, where the
+// expression does something with an input that is null and cannot be done with
+// null. The errors of inputs are returned as they are.
+func (p *Program) Run(inputs map[string]Object) (any, error) {
+	r := &evaluation{}
+	vars := make(map[string]any, len(inputs))
+	for name, o := range inputs {
+		vars[name] = &object{o, r}
+	}
+	out, _, err := p.run.Eval(vars)
+	switch {
+	case err == nil:
+		return native(out)
+	case r.err != nil:
+		return nil, r.err
+	case r.null:
+		return nil, nil
+	}
+	return nil, errors.New(strings.TrimPrefix(err.Error(), "evaluation error: "))
+}
+
+// native returns a result as a Go value.
+func native(v ref.Val) (any, error) {
+	switch v := v.(type) {
+	case types.Null:
+		return nil, nil
+	case types.Uint:
+		return int64(v), nil
+	case types.Timestamp:
+		return v.Time, nil
+	case types.Duration:
+		return isoDuration(v.Duration), nil
+	case *types.Optional:
+		if !v.HasValue() {
+			return nil, nil
+		}
+		return native(v.GetValue())
+	case traits.Lister:
+		list := []any{}
+		for it := v.Iterator(); it.HasNext() == types.True; {
+			item, err := native(it.Next())
+			if err != nil {
+				return nil, err
+			}
+			list = append(list, item)
+		}
+		return list, nil
+	case traits.Mapper:
+		object := map[string]any{}
+		for it := v.Iterator(); it.HasNext() == types.True; {
+			key := it.Next()
+			item, err := native(v.Get(key))
+			if err != nil {
+				return nil, err
+			}
+			object[fmt.Sprint(key.Value())] = item
+		}
+		return object, nil
+	case *object:
+		return nil, errors.New("a record is no result")
+	}
+	return v.Value(), nil
+}
+
+// isoDuration writes a length of time as RFC 3339, appendix A, has it.
+func isoDuration(d time.Duration) string {
+	sign := ""
+	if d < 0 {
+		sign, d = "-", -d
+	}
+	text := strings.ToUpper(d.String())
+	// Go writes all units below the first: 36h0m0s.
+	text = strings.TrimSuffix(text, "H0M0S") + strings.Repeat("H", b2i(strings.HasSuffix(text, "H0M0S")))
+	if m, ok := strings.CutSuffix(text, "M0S"); ok {
+		text = m + "M"
+	}
+	return sign + "PT" + text
+}
+
+func b2i(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// ConvertToNative returns no other form of a record.
+func (o *object) ConvertToNative(t reflect.Type) (any, error) {
+	return nil, fmt.Errorf("a record cannot become %s", t)
+}
+
+// ConvertToType returns no other form of a record.
+func (o *object) ConvertToType(t ref.Type) ref.Val {
+	return types.NewErr("a record cannot become %s", t.TypeName())
+}

@@ -1,0 +1,34 @@
+package store
+
+// This file has what sources that are functions add to the port. A function is
+// called for many records at once: a read of it has no keys, and its input
+// brings the calls; the answer has a row for each.
+
+// A Caller is a Source whose record sets are functions. What it prepares are
+// reads with Calls.
+type Caller interface {
+	// CheckFunction reports whether there is a function called name that takes
+	// and gives what a schema says, as far as the source can tell.
+	CheckFunction(name string, s Signature) error
+}
+
+// A Signature is what a schema says of a function.
+type Signature struct {
+	Record *Shape // what it is given of each record; nil for a root field
+	Args   *Shape // the arguments of the field, by name
+	Result *Shape
+}
+
+// A Shape is a type of values as JSON has them.
+type Shape struct {
+	Scalar   string   // the scalar's name; "" of a list or object; an enum is a String
+	Elem     *Shape   // of a list
+	Fields   []*Shape // of an object, each with a Name
+	Name     string
+	Nullable bool
+	// Open says of an object that it can have other types, and so other fields.
+	Open bool
+}
+
+// Function is the code of errors that a function answers.
+const Function Code = "FUNCTION"
