@@ -12,7 +12,7 @@ import (
 
 // seedVersion changes when the data does, so that data kept from an older
 // version is made again.
-const seedVersion = 3
+const seedVersion = 4
 
 // lastDay is the day on which the harbour's two years of records end.
 var lastDay = time.Date(2026, 3, 1, 6, 0, 0, 0, time.UTC)
@@ -76,6 +76,14 @@ type inspection struct {
 	inspector string
 	badge     string
 	findings  []finding
+	call      *int64 // during which it was held, if it was
+	evidence  []evidence
+}
+
+// evidence is a photo, or a measurement with a value.
+type evidence struct {
+	kind, about string
+	value       float64
 }
 
 type finding struct{ code, severity, text string }
@@ -84,6 +92,8 @@ type incident struct {
 	call          int64
 	at            time.Time
 	kind, summary string
+	subject       string // what it is about: the kind of its record
+	subjectID     string // and its key
 }
 
 type manifest struct {
@@ -150,9 +160,18 @@ func makePort(scale int) *port {
 	}
 	p.makeCalls(r, 4000*scale)
 	p.makeInspections(r, 900*min(scale, 4), person)
-	for range 120 {
+	for i := range 120 {
 		c := &p.calls[r.IntN(len(p.calls))]
-		p.incidents = append(p.incidents, incident{c.id, c.arrived.Add(time.Duration(r.IntN(300)) * time.Minute), pick(mishaps), "noted by the watch; no further action"})
+		x := incident{call: c.id, at: c.arrived.Add(time.Duration(r.IntN(300)) * time.Minute), kind: pick(mishaps), summary: "noted by the watch; no further action"}
+		switch {
+		case i%4 == 3:
+			x.subject, x.subjectID = "pilot", fmt.Sprint(p.pilots[i%len(p.pilots)].id)
+		case i%4 == 2 && c.quay != nil:
+			x.subject, x.subjectID = "quay", *c.quay
+		case i%4 != 1:
+			x.subject, x.subjectID = "craft", fmt.Sprint(c.craft)
+		}
+		p.incidents = append(p.incidents, x)
 	}
 	taken := map[int64]bool{}
 	for len(p.manifests) < 300 {
@@ -262,6 +281,29 @@ func (p *port) makeInspections(r *rand.Rand, n int, person func() string) {
 				x.outcome = "deficient"
 			}
 		}
+		for i, f := range x.findings {
+			if i%2 == 0 {
+				x.evidence = append(x.evidence, evidence{kind: "photo", about: f.code + ", seen from the deck"})
+			} else {
+				x.evidence = append(x.evidence, evidence{kind: "measurement", about: f.code, value: float64(len(f.text)) / 10})
+			}
+		}
 		p.inspections = append(p.inspections, x)
+	}
+	p.inspectDuringCalls()
+}
+
+// inspectDuringCalls moves every other inspection to a call of its craft.
+func (p *port) inspectDuringCalls() {
+	calls := map[int32][]*portCall{}
+	for i := range p.calls {
+		calls[p.calls[i].craft] = append(calls[p.calls[i].craft], &p.calls[i])
+	}
+	for i := range p.inspections {
+		x := &p.inspections[i]
+		if own := calls[x.craft.imo]; i%2 == 0 && len(own) > 0 {
+			c := own[i%len(own)]
+			x.call, x.day = &c.id, c.arrived.Truncate(24*time.Hour)
+		}
 	}
 }

@@ -25,7 +25,7 @@ type Options struct {
 	// RegistryOnly starts the relational database alone.
 	RegistryOnly bool
 	// Ports of the stores; a zero port is any free one.
-	Registry, Inspections, Tides, Notices int
+	Registry, Inspections, Tides, Notices, Fees int
 	// Documents is the program that serves documents; "" looks for it beside
 	// the running program and in bin/.
 	Documents string
@@ -34,7 +34,7 @@ type Options struct {
 }
 
 // Addresses are the environment variables that name the stores of the harbour.
-var Addresses = []string{"REGISTRY_URL", "INSPECTIONS_URL", "TIDES_URL", "NOTICES_URL"}
+var Addresses = []string{"REGISTRY_URL", "INSPECTIONS_URL", "TIDES_URL", "NOTICES_URL", "FEES_URL"}
 
 // A Harbour is the stores of the demo, running.
 type Harbour struct {
@@ -44,17 +44,20 @@ type Harbour struct {
 	Tides          *Tides // nil if another service is used
 	NoticesURL     string
 	Notices        *Notices // likewise
+	FeesURL        string
+	Fees           *Fees // likewise
 
 	cluster   *Cluster
 	documents *child
 	tides     *http.Server
 	notices   *http.Server
+	fees      *http.Server
 	lock      *os.File
 }
 
 // Environ returns the variables that lead a project to these stores.
 func (h *Harbour) Environ() map[string]string {
-	return map[string]string{"REGISTRY_URL": h.RegistryURL, "INSPECTIONS_URL": h.InspectionsURL, "TIDES_URL": h.TidesURL, "NOTICES_URL": h.NoticesURL}
+	return map[string]string{"REGISTRY_URL": h.RegistryURL, "INSPECTIONS_URL": h.InspectionsURL, "TIDES_URL": h.TidesURL, "NOTICES_URL": h.NoticesURL, "FEES_URL": h.FeesURL}
 }
 
 // Start starts the stores whose address is not given by the environment, and
@@ -64,7 +67,7 @@ func Start(ctx context.Context, o Options) (h *Harbour, err error) {
 	if o.Progress == nil {
 		o.Progress = func(string) {}
 	}
-	h = &Harbour{RegistryURL: os.Getenv("REGISTRY_URL"), InspectionsURL: os.Getenv("INSPECTIONS_URL"), TidesURL: os.Getenv("TIDES_URL"), NoticesURL: os.Getenv("NOTICES_URL")}
+	h = &Harbour{RegistryURL: os.Getenv("REGISTRY_URL"), InspectionsURL: os.Getenv("INSPECTIONS_URL"), TidesURL: os.Getenv("TIDES_URL"), NoticesURL: os.Getenv("NOTICES_URL"), FeesURL: os.Getenv("FEES_URL")}
 	defer func() {
 		if err != nil {
 			h.Stop()
@@ -88,6 +91,12 @@ func Start(ctx context.Context, o Options) (h *Harbour, err error) {
 	if h.NoticesURL == "" {
 		h.Notices = &Notices{}
 		if h.notices, h.NoticesURL, err = standIn(o.Notices, "the harbour master's stand-in", h.Notices.Handler()); err != nil {
+			return h, err
+		}
+	}
+	if h.FeesURL == "" {
+		h.Fees = &Fees{}
+		if h.fees, h.FeesURL, err = standIn(o.Fees, "the harbour office's stand-in", h.Fees.Handler()); err != nil {
 			return h, err
 		}
 	}
@@ -230,7 +239,7 @@ func taken(port int, what string) error {
 
 // Stop ends everything that was started. It may be called more than once.
 func (h *Harbour) Stop() {
-	for _, s := range []*http.Server{h.tides, h.notices} {
+	for _, s := range []*http.Server{h.tides, h.notices, h.fees} {
 		if s != nil {
 			s.Close()
 		}
@@ -260,3 +269,6 @@ func (h *Harbour) StopInspections() { h.documents.end() }
 
 // StopTides ends the tide office's stand-in.
 func (h *Harbour) StopTides() { h.tides.Close() }
+
+// StopFees ends the harbour office's stand-in.
+func (h *Harbour) StopFees() { h.fees.Close() }

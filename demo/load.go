@@ -138,9 +138,11 @@ func loadInspections(ctx context.Context, address string, scale int, own bool, d
 			docs = docs[n:]
 		}
 	}
-	for name, field := range map[string]string{"inspections": "craft.imo", "incidents": "callId", "manifests": "callId"} {
-		if _, err := db.Collection(name).Indexes().CreateOne(ctx, mongo.IndexModel{Keys: bson.D{{Key: field, Value: 1}}}); err != nil {
-			return fmt.Errorf("index of %s: %w", name, err)
+	for name, fields := range map[string][]string{"inspections": {"craft.imo", "callId"}, "incidents": {"callId"}, "manifests": {"callId"}} {
+		for _, path := range fields {
+			if _, err := db.Collection(name).Indexes().CreateOne(ctx, mongo.IndexModel{Keys: bson.D{{Key: path, Value: 1}}}); err != nil {
+				return fmt.Errorf("index of %s: %w", name, err)
+			}
 		}
 	}
 	_, err = db.Collection("seed").InsertOne(ctx, bson.D{{Key: "version", Value: seedVersion}, {Key: "scale", Value: scale}})
@@ -161,7 +163,7 @@ func inspectionDocs(p *port) []any {
 		for _, f := range x.findings {
 			list = append(list, bson.D{{Key: "code", Value: f.code}, {Key: "severity", Value: f.severity}, {Key: "text", Value: f.text}})
 		}
-		docs = append(docs, bson.D{
+		doc := bson.D{
 			{Key: "_id", Value: objectID(1, i)},
 			// The registry keeps the number as a number; inspectors write it down.
 			{Key: "craft", Value: bson.D{{Key: "imo", Value: fmt.Sprint(x.craft.imo)}, {Key: "name", Value: x.craft.name}}},
@@ -169,18 +171,38 @@ func inspectionDocs(p *port) []any {
 			{Key: "outcome", Value: x.outcome},
 			{Key: "inspector", Value: bson.D{{Key: "name", Value: x.inspector}, {Key: "badge", Value: x.badge}}},
 			{Key: "findings", Value: list},
-		})
+		}
+		if x.call != nil {
+			doc = append(doc, bson.E{Key: "callId", Value: *x.call})
+		}
+		docs = append(docs, append(doc, bson.E{Key: "evidence", Value: evidenceDocs(x)}))
 	}
 	return docs
+}
+
+func evidenceDocs(x inspection) bson.A {
+	list := bson.A{}
+	for _, e := range x.evidence {
+		if e.kind == "photo" {
+			list = append(list, bson.D{{Key: "type", Value: e.kind}, {Key: "caption", Value: e.about}})
+		} else {
+			list = append(list, bson.D{{Key: "type", Value: e.kind}, {Key: "of", Value: e.about}, {Key: "value", Value: e.value}, {Key: "unit", Value: "mm"}})
+		}
+	}
+	return list
 }
 
 func incidentDocs(p *port) []any {
 	var docs []any
 	for i, x := range p.incidents {
-		docs = append(docs, bson.D{
+		doc := bson.D{
 			{Key: "_id", Value: objectID(2, i)}, {Key: "callId", Value: x.call}, {Key: "at", Value: bson.NewDateTimeFromTime(x.at)},
 			{Key: "kind", Value: x.kind}, {Key: "summary", Value: x.summary},
-		})
+		}
+		if x.subject != "" {
+			doc = append(doc, bson.E{Key: "subjectKind", Value: x.subject}, bson.E{Key: "subjectId", Value: x.subjectID})
+		}
+		docs = append(docs, doc)
 	}
 	return docs
 }

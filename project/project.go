@@ -40,6 +40,11 @@ type Project struct {
 // Open loads the project in dir. The error is [Findings] if the project is at
 // fault. A nil log means [slog.Default].
 func Open(ctx context.Context, dir string, log *slog.Logger) (*Project, Findings, error) {
+	return OpenWith(ctx, dir, log, &Additions{})
+}
+
+// OpenWith is [Open] with what a program adds to the project.
+func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*Project, Findings, error) {
 	if log == nil {
 		log = slog.Default()
 	}
@@ -65,6 +70,9 @@ func Open(ctx context.Context, dir string, log *slog.Logger) (*Project, Findings
 	}
 	if p.texts, err = readSchema(dir); err == nil {
 		p.Operations, err = readOperations(dir)
+	}
+	if err == nil {
+		err = p.add(with)
 	}
 	if err != nil {
 		p.Close()

@@ -38,9 +38,10 @@ var kinds = map[string]func(*SourceConfig) (store.Source, error){
 	"mongodb": func(c *SourceConfig) (store.Source, error) {
 		return opened(document.Open(document.Config{URL: c.URL, Pool: c.Pool, Timeout: c.Timeout, Sample: c.Sample, MaxRecords: c.MaxRecords}))
 	},
-	"rest":         openREST,
-	"files":        openFiles,
-	functions.Kind: openFunctions,
+	"rest":          openREST,
+	"files":         openFiles,
+	functions.Kind:  openFunctions,
+	functions.Local: func(*SourceConfig) (store.Source, error) { return &absent{}, nil },
 }
 
 // relationalKinds are the kinds whose stores look at related records of their

@@ -32,7 +32,7 @@ func TestOpenSources(t *testing.T) {
 		{"{ kind: rest, url: \"http://x\", sets: { a: { reads: [{ get: \"/a{?p}\", pages: { number: q } }] } } }", `pages are told by the variable "q", which the template does not have`},
 		{"{ kind: rest, url: \"http://x\", sets: { a: { reads: [{ get: \"/a{?p}\", takes: { p: at near } }] } } }", "is not a variable of the template with a field and one of is, above"},
 		{"{ kind: rest, url: \"http://x\", sets: { a: { reads: [{ get: /a, limit: n }] } } }", `the template has no variable "n"`},
-		{"{ kind: oracle, url: x }", "kinds are files, mongodb, mysql, postgres, rest or sqlite"},
+		{"{ kind: oracle, url: x }", "kinds are files, functions, mongodb, mysql, postgres, program, rest or sqlite"},
 	} {
 		src := language.NewSource("port/osprey.yaml", head+test.text+"\n")
 		config, problems := readConfig(src, os.LookupEnv)

@@ -291,7 +291,7 @@ func TestSecretColumnStaysInTheStore(t *testing.T) {
 			t.Errorf("the schema for clients tells %q", word)
 		}
 	}
-	if !strings.Contains(string(text), "interface Craft {") {
+	if !strings.Contains(string(text), "interface Craft implements Named {") {
 		t.Errorf("the schema for clients is %.300s", text)
 	}
 	a := ask(t, base, `{ operators(limit: 1) { billingToken } }`, nil)

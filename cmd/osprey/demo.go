@@ -61,7 +61,7 @@ func runDemo(ctx context.Context, c *cli.Command) error {
 	out := c.Root().ErrWriter
 	h, err := demo.Start(ctx, demo.Options{
 		State: state, Fresh: c.Bool("fresh"), Scale: int(c.Int("scale")),
-		Registry: port + 12, Inspections: port - 3, Tides: port + 21, Notices: port + 22,
+		Registry: port + 12, Inspections: port - 3, Tides: port + 21, Notices: port + 22, Fees: port + 23,
 		Progress: func(what string) { fmt.Fprintf(out, "  … %s\n", what) },
 	})
 	if err != nil {
@@ -79,9 +79,9 @@ func runDemo(ctx context.Context, c *cli.Command) error {
 		if port != 7420 {
 			url = " --url " + address
 		}
-		fmt.Fprintf(out, "  registry     %s\n  inspections  %s\n  tides        %s\n  notices      %s\n\n"+
+		fmt.Fprintf(out, "  registry     %s\n  inspections  %s\n  tides        %s\n  notices      %s\n  fees         %s\n\n"+
 			"Try:  bin/osprey ask%s -f demo/harbour/operations/Board.graphql --calls\nStop with Ctrl-C.\n",
-			h.RegistryURL, h.InspectionsURL, h.TidesURL, h.NoticesURL, url)
+			h.RegistryURL, h.InspectionsURL, h.TidesURL, h.NoticesURL, h.FeesURL, url)
 	})
 }
 

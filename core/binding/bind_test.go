@@ -25,6 +25,7 @@ func sources() map[string]*binding.Source {
 		set.What = "resource"
 	}
 	return map[string]*binding.Source{
+		"fees":    {Name: "fees", Kind: "functions", Naming: binding.Exact, Functions: storetest.Functions{}},
 		"notices": {Name: "notices", Kind: "rest", Naming: binding.Exact, Catalogue: notices},
 		"registry": {Name: "registry", Kind: "postgres", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
 			Abilities: store.Abilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey}},

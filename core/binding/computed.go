@@ -83,6 +83,9 @@ func (b *binder) writeNeeds(w *strings.Builder, t schema.Named, needs []*express
 	}
 	for _, n := range needs {
 		w.WriteString(" " + n.Name)
+		if n.Name == "__typename" {
+			continue
+		}
 		if named := schema.NamedOf(t.(schema.Composite).Field(n.Name).Type); !schema.IsLeaf(named) {
 			b.writeNeeds(w, named, n.Needs)
 		}
@@ -143,6 +146,9 @@ func expressionKind(t schema.Named) expression.Kind {
 func (b *binder) recordOf(t schema.Named, nullable bool) *expression.Type {
 	return &expression.Type{Kind: expression.Record, Name: t.String(), Nullable: nullable, Field: func(name string) *expression.Type {
 		c, ok := t.(schema.Composite)
+		if ok && name == "__typename" {
+			return &expression.Type{Kind: expression.Text}
+		}
 		if !ok || c.Field(name) == nil {
 			return nil
 		}

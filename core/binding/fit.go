@@ -67,6 +67,9 @@ func fit(t schema.Named, kind store.Kind) (store.Kind, Codec, error) {
 	list, ok := codecs[t.String()]
 	if !ok { // a scalar of the schema's own: any single value, as JSON
 		list = codecs["JSON"]
+		if own, is := t.(*schema.Scalar); is && own.Coding != nil {
+			list = codecs["ID"] // as text
+		}
 	}
 	if kind == store.Unknown {
 		return list[0].kind, list[0].codec, nil

@@ -186,19 +186,16 @@ func (b *binder) reference(p place, f *schema.Field, bound *Field) {
 			names = append(names, o)
 		}
 		for _, t := range names {
-			value := p.source.Naming.Apply(t.String())
-			if own := t.About().Directive("kind"); own != nil && text(own, "is") != "" {
-				value = text(own, "is")
+			for _, value := range b.toldBy(p.source, t) {
+				switch other := claimed[value]; other {
+				case part:
+				case nil:
+					claimed[value] = part
+					part.Is = append(part.Is, value)
+				default:
+					b.fail(ruleKind, d.Pos, f.Coordinate(), "", msgBothAreToldValue, other.Target.Type, part.Target.Type, value, bound.By.Path)
+				}
 			}
-			if claimed[value] == part {
-				continue
-			}
-			if other := claimed[value]; other != nil {
-				b.fail(ruleKind, d.Pos, f.Coordinate(), "", msgBothAreToldValue, other.Target.Type, part.Target.Type, value, bound.By.Path)
-				continue
-			}
-			claimed[value] = part
-			part.Is = append(part.Is, value)
 		}
 	}
 	if p.records == nil || p.records.Info == nil {
@@ -211,6 +208,19 @@ func (b *binder) reference(p place, f *schema.Field, bound *Field) {
 			}
 		}
 	}
+}
+
+// toldBy returns the values beside a reference that mean a type: what its @kind
+// says, or its name under the naming rule, with a small first letter too.
+func (b *binder) toldBy(source *Source, t schema.Named) []string {
+	if own := t.About().Directive("kind"); own != nil && text(own, "is") != "" {
+		return []string{text(own, "is")}
+	}
+	name := source.Naming.Apply(t.String())
+	if small := lowerFirst(name); small != name {
+		return []string{name, small}
+	}
+	return []string{name}
 }
 
 // told binds a field whose value tells types apart, of records that may be nil.

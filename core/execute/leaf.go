@@ -78,6 +78,31 @@ func (r *run) item(b []byte, f *plan.Field, null *plan.Nullness, c *store.Column
 // appendValue appends one value through the field's codec, or says why it
 // cannot; then nothing was appended.
 func appendValue(b []byte, f *plan.Field, c *store.Column, row int) (_ []byte, why string) {
+	if f.Format != nil {
+		return appendFormatted(b, f, c, row)
+	}
+	return appendCoded(b, f, c, row)
+}
+
+// appendFormatted appends a value as its scalar writes it.
+func appendFormatted(b []byte, f *plan.Field, c *store.Column, row int) (_ []byte, why string) {
+	stored, why := appendCoded(nil, f, c, row)
+	if why != "" {
+		return b, why
+	}
+	var text string
+	if json.Unmarshal(stored, &text) != nil {
+		text = string(stored)
+	}
+	text, err := f.Format(text)
+	if err != nil {
+		return b, err.Error()
+	}
+	return appendQuoted(b, []byte(text)), ""
+}
+
+// appendCoded appends one value through the field's codec.
+func appendCoded(b []byte, f *plan.Field, c *store.Column, row int) (_ []byte, why string) {
 	switch f.Codec {
 	case binding.Quoted:
 		return appendQuoted(b, c.At(row)), ""

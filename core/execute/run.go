@@ -54,6 +54,8 @@ type Call struct {
 	Records  int // records that came back
 	Time     time.Duration
 	Err      error // what the log should say; nil if all went well
+	Failed   int   // calls of a function that failed, though the others did not
+	Why      error // of the first of them
 }
 
 // Run runs a plan. The variables are coerced and are those that the plan's
@@ -223,6 +225,15 @@ func (r *run) ask(ctx context.Context, f *plan.Fetch, inputs []store.Input, call
 	}
 	r.fetched[f.ID].answer = answer
 	call.Requests, call.Records = answer.Requests, answer.Records()
+	for _, t := range answer.Tables {
+		for row := 0; t.Failed != nil && row < t.Len; row++ {
+			if why := t.Failed[row]; why != nil {
+				if call.Failed++; call.Why == nil {
+					call.Why = why
+				}
+			}
+		}
+	}
 }
 
 // emptyAnswer is the answer to a request that has nothing to ask for.

@@ -125,6 +125,9 @@ func soundLeaf(f *plan.Field, null *plan.Nullness, c *store.Column) bool {
 	if !null.NonNull {
 		return true
 	}
+	if f.Format != nil {
+		return false
+	}
 	switch f.Codec {
 	case binding.Quoted, binding.Number, binding.Truth, binding.QuotedInt, binding.NumberAsFloat,
 		binding.MomentText, binding.DateText, binding.DayOfMoment, binding.ClockText, binding.RawJSON, binding.Base64:

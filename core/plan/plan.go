@@ -279,7 +279,8 @@ type Field struct {
 	Merge  *Merge            // of Merged, and of Paged if the records are of several steps
 	Parts  []*Field          // of Merged, Node and Total: how the records of each part of the merge are written
 
-	Scalar string // the name of a leaf's type
+	Scalar string                              // the name of a leaf's type
+	Format func(stored string) (string, error) // of a scalar that has it
 	// Of Expression.
 	Expr   *expression.Program
 	Needs  []*Field // fields of the record that it looks at

@@ -39,6 +39,7 @@ func harbour(t *testing.T) *binding.Bound {
 		"inspections": {Name: "inspections", Naming: binding.Camel, Catalogue: documents, Abilities: store.Abilities{Group: store.BySet, Page: store.PageWhole}},
 		"tides":       {Name: "tides", Naming: binding.Exact, Catalogue: tides},
 		"notices":     {Name: "notices", Naming: binding.Exact, Catalogue: storetest.Catalogue(storetest.NoticesCatalogue)},
+		"fees":        {Name: "fees", Naming: binding.Exact, Functions: storetest.Functions{}, Abilities: store.Abilities{Calls: true}},
 	})
 	if problems.Failed() {
 		t.Fatal(problems)

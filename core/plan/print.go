@@ -2,6 +2,8 @@ package plan
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"osprey/core/language"
@@ -171,6 +173,7 @@ func columnNames(columns []store.Wanted) []string {
 func (r *Read) feedNames() string {
 	var list []string
 	for _, f := range r.Feeds {
+		when := f.when()
 		columns := f.Rows.Step.Read.Store.Columns
 		prefix := f.Rows.Step.Read.Store.Set + "."
 		for _, c := range f.Rows.Path {
@@ -178,8 +181,20 @@ func (r *Read) feedNames() string {
 			columns = columns[c].Fields
 		}
 		for _, c := range f.Columns {
-			list = append(list, prefix+columns[c].Path)
+			list = append(list, prefix+columns[c].Path+when)
 		}
 	}
 	return strings.Join(list, ", ")
+}
+
+// when says which rows of a feed are meant.
+func (f *Feed) when() string {
+	if f.Is == nil {
+		return ""
+	}
+	columns := f.Rows.Step.Read.Store.Columns
+	for _, c := range f.Rows.Path {
+		columns = columns[c].Fields
+	}
+	return " where " + columns[f.By].Path + " is " + strings.Join(slices.Sorted(maps.Keys(f.Is)), " or ")
 }

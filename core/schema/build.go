@@ -14,6 +14,8 @@ type Text struct {
 	// Hidden says that what the text defines is for the schema's authors: it
 	// can be used in the schema and is not shown to clients.
 	Hidden bool
+	// Codings are those of scalars that the text defines, by name.
+	Codings map[string]*Coding
 }
 
 // Build makes a schema of texts, in any order, and checks it. The problems
@@ -35,6 +37,13 @@ func Build(texts ...Text) (*Schema, language.Problems) {
 	b.ownTypes = len(b.order)
 	for _, text := range texts {
 		b.read(text)
+	}
+	for _, text := range texts {
+		for name, coding := range text.Codings {
+			if t, ok := b.schema.types[name].(*Scalar); ok {
+				t.Coding = coding
+			}
+		}
 	}
 	b.extend()
 	b.resolve()

@@ -163,6 +163,9 @@ func parseScalar(t *Scalar, v any) (Value, error) {
 	if s, ok := standardScalars[t.Name]; ok {
 		return s.parse(v)
 	}
+	if t.Coding != nil && t.Coding.Parse != nil {
+		return t.Coding.Parse(v)
+	}
 	return v, nil
 }
 

@@ -54,6 +54,9 @@ type (
 	Scalar struct {
 		Declared
 		SpecifiedBy string // URL, or ""
+		// Coding is how a scalar of a program's own is read and written; nil if its
+		// values are taken as they come.
+		Coding *Coding
 	}
 
 	// An Object type: section 3.6.
@@ -96,6 +99,15 @@ type (
 	// A NonNull is Elem without null: section 3.12. Elem is not a *NonNull.
 	NonNull struct{ Elem Type }
 )
+
+// A Coding says how the values of a scalar are read and written.
+type Coding struct {
+	// Parse checks a value that a caller gives (a string, int64, float64 or bool)
+	// and returns it as it is stored.
+	Parse func(v any) (Value, error)
+	// Format returns a stored value as callers see it; both are texts.
+	Format func(stored string) (string, error)
+}
 
 // A FieldSet is the fields of an object or interface type.
 type FieldSet struct {

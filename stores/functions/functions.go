@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 
 	"osprey/core/store"
@@ -22,7 +23,7 @@ const (
 // A Result is what came of one call.
 type Result struct {
 	JSON []byte // nil if Err says why there is no value
-	Err  error
+	Err  error  // its message is for callers
 }
 
 // A caller makes calls of several functions at once. It returns a result for
@@ -89,6 +90,10 @@ func table(read *store.Read, results []Result) *store.Table {
 			if bad := d.Decode(&v); bad != nil {
 				err = failure(read.Set, "gave something for this call that is not JSON", bad)
 			}
+		}
+		var known *store.Error
+		if err != nil && !errors.As(err, &known) {
+			err = failure(read.Set, "says: "+err.Error(), nil)
 		}
 		if err != nil {
 			if t.Failed == nil {

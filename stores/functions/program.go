@@ -92,7 +92,7 @@ func (p *Program) call(ctx context.Context, calls []call) ([]Result, error) {
 		case o.err != nil && errors.As(o.err, &known):
 			return nil, o.err
 		case o.err != nil:
-			return nil, failure(name, "says: "+o.err.Error(), o.err)
+			return nil, failure(name, "says: "+o.err.Error(), nil)
 		case len(o.results) != len(calls):
 			return nil, failure(name, fmt.Sprintf("gave %d results for %d calls", len(o.results), len(calls)), nil)
 		}

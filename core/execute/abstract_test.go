@@ -1,0 +1,173 @@
+package execute_test
+
+import (
+	"errors"
+	"strings"
+	"testing"
+
+	"osprey/core/store"
+	"osprey/core/store/storetest"
+)
+
+const harbourLog = `
+type Query {
+  log(limit: Int, offset: Int): [Entry!] @read(sort: "at desc")
+  pages(first: Int, after: String, last: Int, before: String): LoggedConnection @read(sort: "at desc")
+  named(filter: NamedFilter, sort: [NamedSort!], limit: Int): [Named!]! @read(sort: "name")
+  one(id: ID!): Named @read
+  calls: [Call!]! @read
+  remarks: [Remark!]! @read
+  inspections: [Inspection!]! @read
+  boats: [Boat!]! @read
+  port: String! @computed(expr: "'Skerrow'")
+  twice(n: Int! = 2): Int! @computed(expr: "args.n * 2")
+  old: Int @deprecated(reason: "nobody counts them") @computed(expr: "null")
+}
+interface Logged { at: Int }
+interface Named { name: String }
+union Entry = Visit | Mishap
+type Visit implements Logged @stored(in: "a", as: "visits", key: "id") { id: ID! at: Int who: String }
+type Mishap implements Logged @stored(in: "b", as: "mishaps", key: "id") { id: ID! at: Int what: String @at(path: "kind") }
+type Call implements Named @stored(in: "a", as: "calls", key: "id") {
+  id: ID!
+  name: String
+  length: Float
+  log(limit: Int, offset: Int): [Entry!]
+    @related(of: "Visit", here: "id", there: "call", sort: "at")
+    @related(of: "Mishap", here: "id", there: "call_id", sort: "at")
+  half: Float! @computed(expr: "record.length / 2.0")
+  label: String @computed(expr: "record.name + ' ' + string(record.log.size())")
+  share: Float @computed(expr: "100 / (record.log.size() - 2)")
+  boat: Boat @related(here: "boat")
+  aboard: String @computed(expr: "record.boat == null ? 'nobody' : record.boat.name + '!'")
+}
+interface Boat implements Named @stored(in: "b", as: "boats", key: "id") @kind(by: "kind") { id: ID! name: String size: String! @computed(expr: "record.__typename") }
+interface Engine implements Boat & Named { id: ID! name: String size: String! power: Int }
+type Tug implements Engine & Boat & Named @kind(is: "tug") { id: ID! name: String size: String! power: Int pull: Int! @computed(expr: "record.power / 10") }
+type Launch implements Engine & Boat & Named @kind(is: "launch") { id: ID! name: String size: String! power: Int }
+type Barge implements Boat & Named @kind(is: "barge") { id: ID! name: String size: String! }
+type Remark @stored(in: "b", as: "remarks", key: "id") {
+  id: ID!
+  about: Named @related(here: "about_id", there: "id") @kind(by: "about")
+  must: Named! @related(here: "about_id", there: "id") @kind(by: "about")
+  engine: Engine @related(here: "about_id", there: "id")
+}
+type Inspection @stored(in: "b", as: "inspections", key: "id") { id: ID! evidence: [Evidence!] first: Evidence @at(path: "main") }
+union Evidence @kind(by: "type") = Photo | Reading
+type Photo @kind(is: "photo") { caption: String! }
+type Reading @kind(is: "reading") { value: Float! twice: Float! @computed(expr: "record.value * 2.0") }
+`
+
+func logStores() map[string]*storetest.Memory {
+	return map[string]*storetest.Memory{
+		"a": storetest.NewMemory(`
+			visits: id int! call int at int? who text
+			calls: id int! name text? length float boat int?`,
+			map[string]string{
+				"visits": `[{"id": 1, "call": 1, "at": 5, "who": "Aila"}, {"id": 2, "call": 1, "at": 9, "who": "Bram"}, {"id": 3, "call": 2, "at": 7, "who": "Corin"}, {"id": 4, "call": 2, "who": "Dagny"}]`,
+				"calls":  `[{"id": 1, "name": "first", "length": 10, "boat": 1}, {"id": 2, "length": 7}]`,
+			}),
+		"b": storetest.NewMemory(`
+			mishaps: id int! call_id text at int? kind text
+			boats: id int! name text kind text power int?
+			remarks: id int! about text? about_id text?
+			inspections: id int! evidence.type text evidence.caption text evidence.value float main.type text main.caption text main.value float`,
+			map[string]string{
+				"mishaps": `[{"id": 1, "call_id": "1", "at": 7, "kind": "spill"}, {"id": 2, "call_id": "1", "at": 9, "kind": "fire"}, {"id": 3, "call_id": "3", "at": 7, "kind": "fog"}]`,
+				"boats":   `[{"id": 1, "name": "Kelp", "kind": "tug", "power": 40}, {"id": 2, "name": "Reef", "kind": "barge"}, {"id": 3, "name": "Jet", "kind": "launch", "power": 9}, {"id": 4, "name": "Ghost", "kind": "wreck"}]`,
+				"remarks": `[{"id": 1, "about": "boat", "about_id": "1"}, {"id": 2, "about": "call", "about_id": "2"}, {"id": 3, "about": "crane", "about_id": "1"}, {"id": 4, "about_id": "1"}, {"id": 5, "about": "call", "about_id": "99"}, {"id": 6, "about": "tug", "about_id": "2"}]`,
+				"inspections": `[{"id": 1, "evidence": [{"type": "photo", "caption": "deck"}, {"type": "reading", "value": 2.5}], "main": {"type": "reading", "value": 1}},
+					{"id": 2, "evidence": [{"type": "film"}], "main": null}, {"id": 3, "evidence": [{"value": 2}]}]`,
+			}),
+	}
+}
+
+// TestAbstract holds interfaces and unions over several record sets, references
+// with their type beside the key, nested values of several types, and
+// expressions.
+func TestAbstract(t *testing.T) {
+	for _, test := range []struct{ text, data, errs string }{
+		// Merged by the sort keys; what is equal keeps the order of the types.
+		{`{ log { ... on Visit { who } ... on Mishap { what } } }`,
+			`{"log":[{"who":"Bram"},{"what":"fire"},{"who":"Corin"},{"what":"spill"},{"what":"fog"},{"who":"Aila"},{"who":"Dagny"}]}`, ``},
+		{`{ log(limit: 2, offset: 1) { __typename ... on Logged { at } } }`, `{"log":[{"__typename":"Mishap","at":9},{"__typename":"Visit","at":7}]}`, ``},
+		{`{ log(limit: 0) { __typename } }`, `{"log":[]}`, ``},
+		{`{ log(limit: -1) { __typename } }`, `{"log":null}`, `BAD_VALUE [log]: the argument "limit" must be 0 or more, found -1`},
+		{`{ calls { id log { __typename } more: log(limit: 1, offset: 1) { ... on Visit { who } ... on Mishap { what } } } }`,
+			`{"calls":[{"id":"1","log":[{"__typename":"Visit"},{"__typename":"Mishap"},{"__typename":"Visit"},{"__typename":"Mishap"}],"more":[{"what":"spill"}]},` +
+				`{"id":"2","log":[{"__typename":"Visit"},{"__typename":"Visit"}],"more":[{"who":"Corin"}]}]}`, ``},
+		{`{ named(limit: 3) { name __typename } }`, `{"named":[{"name":null,"__typename":"Call"},{"name":"Ghost","__typename":"Boat"}]}`, ``},
+		{`{ named(filter: {name: {startsWith: "f"}}) { name __typename } }`, `{"named":[{"name":"first","__typename":"Call"}]}`, ``},
+		{`{ named(sort: [{name: DESC}], limit: 2) { name ... on Engine { power } } }`, `{"named":[{"name":"first"},{"name":"Reef"}]}`, ``},
+		{`{ one(id: 3) { name } two: one(id: 77) { name } }`, `{"one":{"name":"Jet"},"two":null}`, ``},
+		{`{ one(id: 1) { name } }`, `{"one":null}`, `NOT_UNIQUE [one]: Query.one promises one record, and 2 were found`},
+		{`{ pages(first: 2) { totalCount pageInfo { hasNextPage } edges { node { __typename at } } } }`,
+			`{"pages":{"totalCount":7,"pageInfo":{"hasNextPage":true},"edges":[{"node":{"__typename":"Visit","at":9}},{"node":{"__typename":"Mishap","at":9}}]}}`, ``},
+		{`{ pages(last: 2) { edges { node { __typename at } } } }`, `{"pages":{"edges":[{"node":{"__typename":"Visit","at":5}},{"node":{"__typename":"Visit","at":null}}]}}`, ``},
+		{`{ pages { totalCount } }`, `{"pages":{"totalCount":7}}`, ``},
+		{`{ pages(after: "nonsense") { edges { node { at } } } }`, `{"pages":null}`, `BAD_VALUE [pages]: the argument "after" is no cursor of this list in this order`},
+		// References: the value beside the key tells the type.
+		{`{ remarks { about { __typename name } } }`,
+			`{"remarks":[{"about":{"__typename":"Tug","name":"Kelp"}},{"about":{"__typename":"Call","name":null}},{"about":null},{"about":null},{"about":null},{"about":{"__typename":"Barge","name":"Reef"}}]}`,
+			`BAD_VALUE [remarks 2 about]: a record of Remark.about is of the kind "crane", which no type of the schema claims`},
+		{`{ remarks { must { name } } }`, `null`, `NOT_FOUND [remarks 3 must]: Remark.must is required`},
+		// An interface within an interface: of one record set some records.
+		{`{ remarks { engine { __typename power } } }`,
+			`{"remarks":[{"engine":{"__typename":"Tug","power":40}},{"engine":null},{"engine":{"__typename":"Tug","power":40}},{"engine":{"__typename":"Tug","power":40}},{"engine":null},{"engine":null}]}`, ``},
+		// Nested values; one that no type claims is an error at its place.
+		{`{ inspections { id first { __typename ... on Reading { value twice } } } }`,
+			`{"inspections":[{"id":"1","first":{"__typename":"Reading","value":1,"twice":2}},{"id":"2","first":null},{"id":"3","first":null}]}`, ``},
+		{`{ inspections { evidence { ... on Photo { caption } ... on Reading { twice } } } }`,
+			`{"inspections":[{"evidence":[{"caption":"deck"},{"twice":5}]},{"evidence":null},{"evidence":null}]}`,
+			"BAD_VALUE [inspections 1 evidence 0]: a record of Evidence is of the kind \"film\", which no type of the schema claims\nBAD_VALUE [inspections 2 evidence 0]: a record of Evidence has nothing that tells its type"},
+		// Expressions.
+		{`{ port twice n: twice(n: 21) old }`, `{"port":"Skerrow","twice":4,"n":42,"old":null}`, ``},
+		{`{ calls { half label aboard } }`, `{"calls":[{"half":5,"label":"first 4","aboard":"Kelp!"},{"half":3.5,"label":null,"aboard":"nobody"}]}`, ``},
+		{`{ calls { share } }`, `{"calls":[{"share":50},{"share":null}]}`, `BAD_VALUE [calls 1 share]: the expression of Call.share cannot be evaluated: division by zero`},
+		{`{ boats { ... on Tug { pull } } }`, `null`, `BAD_VALUE [boats 3]: a record of Boat is of the kind "wreck", which no type of the schema claims`},
+	} {
+		e := newEngineOf(t, harbourLog, logStores())
+		data, errs := e.ask(t, test.text)
+		if test.data == `{"named":[{"name":null,"__typename":"Call"},{"name":"Ghost","__typename":"Boat"}]}` {
+			test.data, test.errs = `null`, `BAD_VALUE [named 1]: a record of Boat is of the kind "wreck", which no type of the schema claims`
+		}
+		if data != test.data || !strings.HasPrefix(errs, test.errs) || test.errs == "" && errs != "" {
+			t.Errorf("%s\ngives %s\n%s\nwant  %s\n%s", test.text, data, errs, test.data, test.errs)
+		}
+	}
+}
+
+// TestNameAlone holds that the type of a reference is known without reading it,
+// and that what is asked of one type is not asked of the others.
+func TestNameAlone(t *testing.T) {
+	stores := logStores()
+	e := newEngineOf(t, harbourLog, stores)
+	if data, errs := e.ask(t, `{ remarks { about { __typename ... on Boat { name } } } }`); errs == "" || !strings.Contains(data, `{"about":{"__typename":"Call"}}`) {
+		t.Errorf("gives %s %s", data, errs)
+	}
+	if asked := stores["a"].Asked(); asked != nil {
+		t.Errorf("the store of calls was asked %q", asked)
+	}
+	if asked := stores["b"].Asked(); len(asked) != 2 || asked[1] != "boats 1 2" {
+		t.Errorf("the store of boats was asked %q", asked)
+	}
+}
+
+// TestPartFails holds that a list of which one part cannot be had is null, with
+// one error, and that what hangs from it in an expression is too.
+func TestPartFails(t *testing.T) {
+	stores := logStores()
+	stores["b"].Fail = func(asks string) error {
+		if strings.HasPrefix(asks, "mishaps") {
+			return &store.Error{Code: store.Down, Msg: "cannot be reached", Err: errors.New("secret")}
+		}
+		return nil
+	}
+	e := newEngineOf(t, harbourLog, stores)
+	data, errs := e.ask(t, `{ log { __typename } calls { half label log { __typename } } }`)
+	const down = ": the source b cannot be reached"
+	want := "STORE_DOWN [log]" + down + "\nSTORE_DOWN [calls 0 label]" + down + "\nSTORE_DOWN [calls 0 log]" + down + "\nSTORE_DOWN [calls 1 log]" + down
+	if data != `{"log":null,"calls":[{"half":5,"label":null,"log":null},{"half":3.5,"label":null,"log":null}]}` || errs != want {
+		t.Errorf("gives %s\n%s", data, errs)
+	}
+}

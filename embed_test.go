@@ -1,0 +1,304 @@
+package osprey_test
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"osprey"
+)
+
+// folder makes a project of files in a folder of its own.
+func folder(t *testing.T, files map[string]string) string {
+	t.Helper()
+	dir := t.TempDir()
+	for name, text := range files {
+		path := filepath.Join(dir, name)
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return dir
+}
+
+const berthsData = `[{"name": "A", "lengthM": 140, "draughtDm": 90, "quay": "Q1"}, {"name": "B", "lengthM": 90, "quay": "Q2"}, {"name": "C", "lengthM": 0, "draughtDm": 5, "quay": "Q1"}]`
+
+// berths makes a project whose type Berth has more fields.
+func berths(t *testing.T, yaml, fields, roots, types string) string {
+	return folder(t, map[string]string{
+		"osprey.yaml":      "sources:\n  quayside: { kind: files, folder: data }\n" + yaml,
+		"data/berths.json": berthsData,
+		"schema/a.graphql": "type Query { berths: [Berth!]! @read(sort: \"name\") " + roots + " }\n" +
+			"type Berth @stored(in: \"quayside\", as: \"berths\", key: \"name\") { name: ID! lengthM: Float! draughtDm: Int " + fields + " }\n" + types,
+	})
+}
+
+// answer asks a project and writes data and errors as lines.
+func answer(t *testing.T, dir, query string, options ...osprey.Option) string {
+	t.Helper()
+	service, err := osprey.Open(context.Background(), dir, options...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer service.Close()
+	a, err := service.Ask(context.Background(), osprey.Question{Query: query})
+	if err != nil {
+		t.Fatal(err)
+	}
+	lines := []string{string(a.Data)}
+	for _, e := range a.Errors {
+		line := e.Code + " " + e.Error()
+		if e.More > 0 {
+			line += fmt.Sprintf(" (+%d)", e.More)
+		}
+		lines = append(lines, line)
+	}
+	return strings.Join(lines, "\n")
+}
+
+// batch is a server of JSON-RPC 2.0 whose answer is made of the calls.
+func batch(t *testing.T, reply func(calls []rpcCall) any) string {
+	t.Helper()
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		body, _ := io.ReadAll(r.Body)
+		var calls []rpcCall
+		if err := json.Unmarshal(body, &calls); err != nil {
+			t.Errorf("%s is no batch: %v", body, err)
+		}
+		v := reply(calls)
+		if status, ok := v.(int); ok {
+			http.Error(w, "secret at 10.0.0.1", status)
+			return
+		}
+		text, ok := v.(string)
+		if !ok {
+			made, _ := json.Marshal(v)
+			text = string(made)
+		}
+		io.WriteString(w, text)
+	}))
+	t.Cleanup(server.Close)
+	return server.URL
+}
+
+type rpcCall struct {
+	Version string         `json:"jsonrpc"`
+	ID      int            `json:"id"`
+	Method  string         `json:"method"`
+	Params  map[string]any `json:"params"`
+}
+
+type object = map[string]any
+
+func result(id int, v any) object { return object{"jsonrpc": "2.0", "id": id, "result": v} }
+
+// TestRemoteFunctions holds what is told of each way in which a remote function
+// can fail, and that the other calls keep their answers.
+func TestRemoteFunctions(t *testing.T) {
+	const field = `fee(days: Int! = 1): Money @computed(by: "fees.quote", needs: "name lengthM")`
+	const money = `type Money { amount: Decimal! currency: String }`
+	const query = `{ berths { fee(days: 2) { amount } } }`
+	all := func(calls []rpcCall) []any {
+		var list []any
+		for _, c := range calls {
+			list = append(list, result(c.ID, object{"amount": c.Params["record"].(object)["lengthM"].(float64) * c.Params["args"].(object)["days"].(float64)}))
+		}
+		return list
+	}
+	for _, test := range []struct {
+		name  string
+		reply func(calls []rpcCall) any
+		want  string
+	}{
+		{"all is well", func(calls []rpcCall) any {
+			if len(calls) != 3 || calls[0].Method != "quote" || calls[0].Version != "2.0" {
+				t.Errorf("the batch is %v", calls)
+			}
+			return all(calls)
+		}, `{"berths":[{"fee":{"amount":"280"}},{"fee":{"amount":"180"}},{"fee":{"amount":"0"}}]}`},
+		{"in another order", func(calls []rpcCall) any { l := all(calls); return []any{l[2], l[0], l[1]} },
+			`{"berths":[{"fee":{"amount":"280"}},{"fee":{"amount":"180"}},{"fee":{"amount":"0"}}]}`},
+		{"an error for one", func(calls []rpcCall) any {
+			return append(all(calls)[:2], object{"jsonrpc": "2.0", "id": 3, "error": object{"code": 7, "message": "no craft of 0 m", "data": "at line 12"}})
+		}, `{"berths":[{"fee":{"amount":"280"}},{"fee":{"amount":"180"}},{"fee":null}]}
+FUNCTION berths.2.fee: the source fees failed in quote: it says: no craft of 0 m`},
+		{"one missing", func(calls []rpcCall) any { return all(calls)[1:] }, `{"berths":[{"fee":null},{"fee":{"amount":"180"}},{"fee":{"amount":"0"}}]}
+FUNCTION berths.0.fee: the source fees failed in quote: it did not answer this call; there were 2 answers to 3 calls`},
+		{"one twice", func(calls []rpcCall) any { l := all(calls); return append(l, l[1]) }, `{"berths":[{"fee":{"amount":"280"}},{"fee":null},{"fee":{"amount":"0"}}]}
+FUNCTION berths.1.fee: the source fees failed in quote: it answered this call 2 times`},
+		{"an id of nobody's", func(calls []rpcCall) any { return append(all(calls), result(99, nil)) }, `{"berths":[{"fee":{"amount":"280"}},{"fee":{"amount":"180"}},{"fee":{"amount":"0"}}]}`},
+		{"null", func(calls []rpcCall) any { return append(all(calls)[:2], result(3, nil)) }, `{"berths":[{"fee":{"amount":"280"}},{"fee":{"amount":"180"}},{"fee":null}]}`},
+		{"the wrong type", func(calls []rpcCall) any {
+			return []any{result(1, "12.50"), result(2, object{"amount": []int{1}}), result(3, object{})}
+		}, `{"berths":[{"fee":null},{"fee":null},{"fee":null}]}
+BAD_VALUE berths.0.fee: Berth.fee: expected an object, found text
+BAD_VALUE berths.1.fee.amount: Money.amount: expected a number, found a list
+NOT_FOUND berths.2.fee.amount: Money.amount is required, and there is no value for it`},
+		{"no such function", func(calls []rpcCall) any {
+			return append(all(calls)[:2], object{"id": 3, "error": object{"code": -32601, "message": "Method not found"}})
+		}, `{"berths":[{"fee":{"amount":"280"}},{"fee":{"amount":"180"}},{"fee":null}]}
+FUNCTION berths.2.fee: the source fees has no function quote`},
+		{"neither", func(calls []rpcCall) any { return append(all(calls)[:2], object{"id": 3}) }, `{"berths":[{"fee":{"amount":"280"}},{"fee":{"amount":"180"}},{"fee":null}]}
+FUNCTION berths.2.fee: the source fees failed in quote: it gave neither a result nor an error for this call`},
+		{"an error for all", func(calls []rpcCall) any { return object{"id": nil, "error": object{"code": -32700, "message": "Parse error"}} }, `{"berths":[{"fee":null},{"fee":null},{"fee":null}]}
+FUNCTION berths.0.fee: the source fees failed in quote: it says: Parse error
+FUNCTION berths.1.fee: the source fees failed in quote: it says: Parse error
+FUNCTION berths.2.fee: the source fees failed in quote: it says: Parse error`},
+		{"no JSON", func(calls []rpcCall) any { return "<html>" }, `{"berths":[{"fee":null},{"fee":null},{"fee":null}]}
+STORE_ANSWER berths.0.fee: the source fees answered something that is no batch of JSON-RPC 2.0
+STORE_ANSWER berths.1.fee: the source fees answered something that is no batch of JSON-RPC 2.0
+STORE_ANSWER berths.2.fee: the source fees answered something that is no batch of JSON-RPC 2.0`},
+		{"a status", func(calls []rpcCall) any { return 503 }, `{"berths":[{"fee":null},{"fee":null},{"fee":null}]}
+STORE_ANSWER berths.0.fee: the source fees answered with the status 503
+STORE_ANSWER berths.1.fee: the source fees answered with the status 503
+STORE_ANSWER berths.2.fee: the source fees answered with the status 503`},
+		{"a hang", func(calls []rpcCall) any { time.Sleep(400 * time.Millisecond); return all(calls) }, `{"berths":[{"fee":null},{"fee":null},{"fee":null}]}
+STORE_TIMEOUT berths.0.fee: the source fees did not answer within its time limit
+STORE_TIMEOUT berths.1.fee: the source fees did not answer within its time limit
+STORE_TIMEOUT berths.2.fee: the source fees did not answer within its time limit`},
+	} {
+		t.Run(test.name, func(t *testing.T) {
+			dir := berths(t, "  fees: { kind: functions, url: \""+batch(t, test.reply)+"\", timeout: 200ms }\n", field, "", money)
+			if got := answer(t, dir, query); got != test.want {
+				t.Errorf("answers\n%s\nwant\n%s", got, test.want)
+			}
+		})
+	}
+}
+
+// TestSameCallsAreOne holds that a function is called once for each different
+// input, in one request for all fields of a wave, and only for what is shown.
+func TestSameCallsAreOne(t *testing.T) {
+	var asked [][]rpcCall
+	url := batch(t, func(calls []rpcCall) any {
+		asked = append(asked, calls)
+		var list []any
+		for _, c := range calls {
+			list = append(list, result(c.ID, fmt.Sprint(c.Params["record"])))
+		}
+		return list
+	})
+	dir := berths(t, "  fees: { kind: functions, url: \""+url+"\" }\n",
+		`about: String @computed(by: "fees.about", needs: "quay")  quay: String`,
+		`some(limit: Int, sort: [BerthSort!]): [Berth!]! @read pages(first: Int): BerthConnection! @read`, ``)
+	const want = `{"berths":[{"about":"map[quay:Q1]","b":"map[quay:Q1]"},{"about":"map[quay:Q2]","b":"map[quay:Q2]"},{"about":"map[quay:Q1]","b":"map[quay:Q1]"}]}`
+	if got := answer(t, dir, `{ berths { about b: about } }`); got != want {
+		t.Errorf("answers %s", got)
+	}
+	if len(asked) != 1 || len(asked[0]) != 4 {
+		t.Errorf("asked %v", asked)
+	}
+	asked = nil
+	if got := answer(t, dir, `{ some(limit: 1, sort: [{name: DESC}]) { about } pages(first: 1) { edges { node { about } } } }`); strings.Contains(got, "null") {
+		t.Errorf("answers %s", got)
+	}
+	if len(asked) != 1 || len(asked[0]) != 2 {
+		t.Errorf("what is not shown was asked for: %v", asked)
+	}
+}
+
+// TestOwnFunctions holds what is told of a program's functions that fail.
+func TestOwnFunctions(t *testing.T) {
+	type record struct{ Name string }
+	calledWith := func(f func(ctx context.Context, calls []osprey.Called[record, osprey.None]) ([]string, error)) osprey.Option {
+		return osprey.WithFunctions(osprey.Func("own.label", f))
+	}
+	const field = `label: String @computed(by: "own.label", needs: "name")`
+	for _, test := range []struct {
+		name string
+		f    func(ctx context.Context, calls []osprey.Called[record, osprey.None]) ([]string, error)
+		want string
+	}{
+		{"well", func(_ context.Context, calls []osprey.Called[record, osprey.None]) ([]string, error) {
+			var list []string
+			for _, c := range calls {
+				list = append(list, "berth "+c.Record.Name)
+			}
+			return list, nil
+		}, `{"berths":[{"label":"berth A"},{"label":"berth B"},{"label":"berth C"}]}`},
+		{"panics", func(context.Context, []osprey.Called[record, osprey.None]) ([]string, error) { panic("secret") },
+			"the source own failed in label: it ended in a fault; the service's log has the details"},
+		{"hangs", func(context.Context, []osprey.Called[record, osprey.None]) ([]string, error) { select {} },
+			"STORE_TIMEOUT berths.0.label: the source own did not answer within its time limit"},
+		{"too few", func(context.Context, []osprey.Called[record, osprey.None]) ([]string, error) {
+			return []string{"x"}, nil
+		}, "the source own failed in label: it gave 1 results for 3 calls"},
+		{"an error", func(context.Context, []osprey.Called[record, osprey.None]) ([]string, error) {
+			return nil, errors.New("no labels today")
+		}, "FUNCTION berths.0.label: the source own failed in label: it says: no labels today"},
+		{"one error", func(context.Context, []osprey.Called[record, osprey.None]) ([]string, error) {
+			return []string{"x", "y", "z"}, osprey.Errors{1: errors.New("no label")}
+		}, `{"berths":[{"label":"x"},{"label":null},{"label":"z"}]}` + "\nFUNCTION berths.1.label: the source own failed in label: it says: no label"},
+	} {
+		t.Run(test.name, func(t *testing.T) {
+			dir := berths(t, "  own: { kind: program, timeout: 200ms }\n", field, "", "")
+			if got := answer(t, dir, `{ berths { label } }`, calledWith(test.f)); !strings.Contains(got, test.want) {
+				t.Errorf("answers\n%s\nwant\n%s", got, test.want)
+			}
+		})
+	}
+	t.Run("another program's", func(t *testing.T) {
+		dir := berths(t, "  own: { kind: program }\n", field, "", "")
+		if got := answer(t, dir, `{ berths { name label } }`); !strings.Contains(got, `"name":"A","label":null`) || !strings.Contains(got, "is functions of a program, and this is another") {
+			t.Errorf("answers\n%s", got)
+		}
+	})
+}
+
+// TestSignatures holds that a function whose types do not fit is told when the
+// project opens.
+func TestSignatures(t *testing.T) {
+	type args struct{ Days int }
+	open := func(field string, f osprey.Function) error {
+		dir := berths(t, "", field, "", "type Money { amount: Decimal! currency: String }")
+		service, err := osprey.Open(context.Background(), dir, osprey.WithFunctions(f))
+		if err == nil {
+			service.Close()
+		}
+		return err
+	}
+	for _, test := range []struct {
+		field string
+		f     osprey.Function
+		want  string
+	}{
+		{`x(days: Int!): Int @computed(by: "own.x", needs: "lengthM draughtDm")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct {
+			LengthM   float64
+			DraughtDm *int
+		}, args]) ([]int, error) {
+			return nil, nil
+		}), ""},
+		{`x: Int @computed(by: "own.y")`, osprey.Func("own.x", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([]int, error) { return nil, nil }),
+			`Berth.x is computed by own.y: the program has no function "y"`},
+		{`x: Int @computed(by: "own.x", needs: "lengthM")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct{ Length float64 }, osprey.None]) ([]int, error) { return nil, nil }),
+			`its record has no length, which struct { Length float64 }.Length is read from; there are lengthM`},
+		{`x: Int @computed(by: "own.x", needs: "draughtDm")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct{ DraughtDm int }, osprey.None]) ([]int, error) { return nil, nil }),
+			`draughtDm of its record may be null, and is int; make it *int`},
+		{`x: Int @computed(by: "own.x", needs: "name")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct{ Name int }, osprey.None]) ([]int, error) { return nil, nil }),
+			`name of its record is of the type ID, and cannot be read into int`},
+		{`x(days: Int!): Int @computed(by: "own.x")`, osprey.Func("own.x", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([]int, error) { return nil, nil }),
+			`it does not take the argument days`},
+		{`x: Int @computed(by: "own.x")`, osprey.Func("own.x", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([]string, error) { return nil, nil }),
+			`its result must be of the type Int, and is string`},
+		{`x: [Money!] @computed(by: "own.x")`, osprey.Func("own.x", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([][]struct{ Currency string }, error) {
+			return nil, nil
+		}), `an item of its result has no amount, which is required`},
+	} {
+		err := open(test.field, test.f)
+		if test.want == "" && err != nil || test.want != "" && (err == nil || !strings.Contains(err.Error(), test.want)) {
+			t.Errorf("%s: %v, want %q", test.field, err, test.want)
+		}
+	}
+}

@@ -1,0 +1,110 @@
+package osprey_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log"
+
+	"osprey"
+)
+
+// tugs are what the function port.tugs is given, and what it gives.
+type tugsRecord struct {
+	LengthM   float64 `json:"lengthM"`
+	DraughtDm *int    `json:"draughtDm"`
+}
+
+func tugs(_ context.Context, calls []osprey.Called[tugsRecord, struct{ Wind int }]) ([]int, error) {
+	results := make([]int, len(calls))
+	failed := osprey.Errors{}
+	for i, c := range calls {
+		if c.Record.DraughtDm == nil {
+			failed[i] = errors.New("nobody measured the berth")
+			continue
+		}
+		results[i] = int(c.Record.LengthM)/100 + c.Args.Wind/5
+	}
+	return results, failed
+}
+
+type place struct {
+	Name   string  `json:"name"`
+	SpareM float64 `json:"spareM"`
+}
+
+// fitting is a function of a root field: it has no record.
+func fitting(_ context.Context, calls []osprey.Called[osprey.None, struct {
+	LengthM float64 `json:"lengthM"`
+}]) ([][]place, error) {
+	results := make([][]place, len(calls))
+	for i, c := range calls {
+		results[i] = []place{{"Oil Jetty A", 260 - c.Args.LengthM}}
+	}
+	return results, nil
+}
+
+func open() *osprey.Service {
+	service, err := osprey.Open(context.Background(), "testdata/berths",
+		osprey.WithFunctions(osprey.Func("port.tugs", tugs), osprey.Func("port.fitting", fitting)))
+	if err != nil {
+		log.Fatal(err)
+	}
+	return service
+}
+
+func ExampleOpen() {
+	service := open()
+	defer service.Close()
+	a, err := service.Ask(context.Background(), osprey.Question{Query: `{ berths { name class tugs(wind: 6) } }`})
+	if err != nil {
+		log.Fatal(err)
+	}
+	fmt.Println(string(a.Data))
+	for _, e := range a.Errors {
+		fmt.Println(e.Code, e.Error())
+	}
+	for _, c := range a.Calls {
+		fmt.Println(c.Wave, c.Source, c.Asks, c.Keys)
+	}
+	// Output:
+	// {"berths":[{"name":"Oil Jetty A","class":"long","tugs":3},{"name":"Old Quay A","class":"short","tugs":2},{"name":"Old Quay B","class":"short","tugs":null}]}
+	// FUNCTION berths.2.tugs: the source port failed in tugs: it says: nobody measured the berth
+	// 1 quayside berths.json 0
+	// 2 port tugs 3
+}
+
+// What a function gives can lead to records.
+func ExampleFunc() {
+	service := open()
+	defer service.Close()
+	a, _ := service.Ask(context.Background(), osprey.Question{
+		Query:     `query Fit($m: Float!) { fitting(lengthM: $m) { spareM berth { name lengthM } } }`,
+		Variables: map[string]any{"m": 200.5},
+	})
+	fmt.Println(string(a.Data), a.Errors)
+	// Output:
+	// {"fitting":[{"spareM":59.5,"berth":{"name":"Oil Jetty A","lengthM":260}}]} []
+}
+
+func ExampleTypes() {
+	type Buoy struct {
+		_     struct{} `about:"A mark in the fairway." bind:"@stored(in: \"quayside\", as: \"buoys\")"`
+		ID    string   `json:"id" type:"ID!"`
+		Light *string  `json:"light" about:"Empty if it is not lit."`
+		Depth float64  `json:"depthM"`
+	}
+	text, err := osprey.Types(Buoy{})
+	if err != nil {
+		log.Fatal(err)
+	}
+	fmt.Print(text)
+	// Output:
+	// "A mark in the fairway."
+	// type Buoy @stored(in: "quayside", as: "buoys") {
+	//   id: ID!
+	//   "Empty if it is not lit."
+	//   light: String
+	//   depthM: Float!
+	// }
+}

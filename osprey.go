@@ -1,0 +1,288 @@
+// Package osprey answers nested queries over a typed schema whose fields say
+// where their data is, and asks each store once for a request.
+//
+// A project is a folder with osprey.yaml, which names the stores, and schema/,
+// the types with their bindings. The command osprey serves such a folder;
+// [Open] does so inside a program of one's own, which can add functions
+// ([Func]), scalars ([Scalar]), sources ([WithSource]) and types ([WithTypes]).
+//
+//	service, err := osprey.Open(ctx, "harbour")
+//	if err != nil {
+//		return err // with the place of each finding
+//	}
+//	defer service.Close()
+//	http.ListenAndServe("127.0.0.1:7420", service)
+package osprey
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"strings"
+
+	"osprey/core/schema"
+	"osprey/core/store"
+	"osprey/project"
+	"osprey/service"
+	"osprey/stores/functions"
+)
+
+// A Service is an open project. Its methods may be called at the same time.
+//
+// As an [http.Handler] it serves operations at /graphql, the schema at
+// /schema.graphql, and its health at /live and /ready.
+type Service struct {
+	project *project.Project
+	handler http.Handler
+	stop    context.CancelFunc
+}
+
+// An Option adds to what the folder of a project says.
+type Option func(*settings) error
+
+type settings struct {
+	log     *slog.Logger
+	console http.Handler
+	add     project.Additions
+}
+
+// WithLog makes the service write to a log other than [slog.Default].
+func WithLog(log *slog.Logger) Option {
+	return func(s *settings) error {
+		s.log = log
+		return nil
+	}
+}
+
+// WithConsole serves the web console at /console/, as package osprey/console
+// has it.
+func WithConsole(h http.Handler) Option {
+	return func(s *settings) error {
+		s.console = h
+		return nil
+	}
+}
+
+// WithFunctions adds functions for fields with @computed(by:).
+func WithFunctions(list ...Function) Option {
+	return func(s *settings) error {
+		if s.add.Functions == nil {
+			s.add.Functions = map[string]functions.Func{}
+		}
+		for _, f := range list {
+			if _, twice := s.add.Functions[f.name]; twice {
+				return fmt.Errorf("osprey: there are two functions called %s", f.name)
+			}
+			s.add.Functions[f.name] = f.run
+		}
+		return nil
+	}
+}
+
+// WithSource adds a source of one's own, for types with @stored(in: name). Its
+// naming rule is one of exact, snake and camel, as in osprey.yaml. The service
+// closes the source.
+func WithSource(name string, source store.Source, naming string) Option {
+	return func(s *settings) error {
+		if s.add.Sources == nil {
+			s.add.Sources = map[string]project.AddedSource{}
+		}
+		s.add.Sources[name] = project.AddedSource{Store: source, Naming: naming}
+		return nil
+	}
+}
+
+// A Scalar is a leaf type of one's own.
+type Scalar struct {
+	Name        string
+	SpecifiedBy string // URL of its specification, or ""
+	Description string
+	// Parse checks a value that a caller gives (a string, int64, float64 or bool)
+	// and returns it as it is stored. Nil takes every value.
+	Parse func(v any) (any, error)
+	// Format returns a stored value as callers see it. Nil leaves it as it is.
+	Format func(stored string) (string, error)
+}
+
+// WithScalar adds a scalar to the schema, which must not define it itself.
+func WithScalar(scalar Scalar) Option {
+	return func(s *settings) error {
+		var b strings.Builder
+		writeDescription(&b, "", scalar.Description)
+		fmt.Fprintf(&b, "scalar %s", scalar.Name)
+		if scalar.SpecifiedBy != "" {
+			fmt.Fprintf(&b, " @specifiedBy(url: %q)", scalar.SpecifiedBy)
+		}
+		coding := &schema.Coding{Format: scalar.Format}
+		if scalar.Parse != nil {
+			coding.Parse = func(v any) (schema.Value, error) { return scalar.Parse(v) }
+		}
+		s.add.Texts = append(s.add.Texts, schema.Text{Name: "(scalar " + scalar.Name + ")", Body: b.String(), Codings: map[string]*schema.Coding{scalar.Name: coding}})
+		return nil
+	}
+}
+
+// WithSchema adds a text to the schema, as a file of the folder schema/ would;
+// name stands for it in messages.
+func WithSchema(name, text string) Option {
+	return func(s *settings) error {
+		s.add.Texts = append(s.add.Texts, schema.Text{Name: name, Body: text})
+		return nil
+	}
+}
+
+// Open opens the project in the folder dir. If the project is at fault, the
+// error tells every finding with its place. A store that does not answer is no
+// fault: its fields are errors until it does. Open looks for it again every few
+// seconds until [Service.Close].
+func Open(ctx context.Context, dir string, options ...Option) (*Service, error) {
+	s := &settings{}
+	for _, o := range options {
+		if err := o(s); err != nil {
+			return nil, err
+		}
+	}
+	if s.log == nil {
+		s.log = slog.Default()
+	}
+	p, findings, err := project.OpenWith(ctx, dir, s.log, &s.add)
+	if err != nil {
+		if findings.Failed() {
+			return nil, refused(findings)
+		}
+		return nil, err
+	}
+	for _, f := range findings {
+		s.log.Warn(f.Msg, "place", f.At.String(), "rule", f.Rule, "fix", f.Fix)
+	}
+	maxBody, err := p.Config.Limits.MaxBody()
+	if err != nil {
+		p.Close()
+		return nil, err
+	}
+	follow, stop := context.WithCancel(context.WithoutCancel(ctx))
+	go p.Follow(follow)
+	return &Service{p, service.Handler(service.Config{Project: p, Log: s.log, MaxBody: maxBody, Console: s.console}), stop}, nil
+}
+
+// refused is the error of a project at fault: a line for each finding.
+func refused(findings project.Findings) error {
+	var errs []error
+	for _, f := range findings {
+		text := fmt.Sprintf("%s: %s: %s", f.At, f.Severity, f.Msg)
+		if f.Fix != "" {
+			text += " → " + f.Fix
+		}
+		errs = append(errs, errors.New(text))
+	}
+	return errors.Join(errs...)
+}
+
+// ServeHTTP answers a request.
+func (s *Service) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
+
+// Close closes the project's sources.
+func (s *Service) Close() {
+	s.stop()
+	s.project.Close()
+}
+
+// Schema returns the schema as clients may know it.
+func (s *Service) Schema() string { return s.project.Revision().Schema.Print() }
+
+// A Question is an operation to be answered.
+type Question struct {
+	Query     string // the text; "" asks the saved operation called Operation
+	Operation string // which operation of the text is meant, if it has several
+	Variables map[string]any
+}
+
+// An Answer is what came of a question.
+type Answer struct {
+	Data   json.RawMessage // nil if the question was refused
+	Errors []Error
+	Calls  []Call // the store requests that were made
+}
+
+// An Error is one error of an answer.
+type Error struct {
+	Message string
+	Code    string // such as STORE_DOWN; docs/asking.md has all
+	Source  string // the source concerned, or ""
+	Path    []any  // names and positions in the answer; nil if the question was refused
+	More    int    // how many further fields have the same error
+}
+
+// Error returns the message with its path.
+func (e *Error) Error() string {
+	if len(e.Path) == 0 {
+		return e.Message
+	}
+	parts := make([]string, len(e.Path))
+	for i, p := range e.Path {
+		parts[i] = fmt.Sprint(p)
+	}
+	return strings.Join(parts, ".") + ": " + e.Message
+}
+
+// A Call is a store request that was made.
+type Call struct {
+	Wave     int // from 1; the requests of a wave are made at the same time
+	Source   string
+	Asks     string
+	Requests int // round trips
+	Keys     int // distinct keys or calls that went in
+	Records  int // records that came back
+}
+
+// Ask answers a question in this process. What is wrong with the question or
+// the stores is among the answer's errors; the error is of the variables that
+// are no JSON, or of the context.
+func (s *Service) Ask(ctx context.Context, q Question) (*Answer, error) {
+	revision := s.project.Revision()
+	asked := &project.Question{Query: q.Query, OperationName: q.Operation}
+	if q.Query == "" {
+		text, err := revision.Saved(q.Operation)
+		if err != nil {
+			return nil, err
+		}
+		asked.Query = text
+	}
+	if len(q.Variables) > 0 {
+		text, err := json.Marshal(q.Variables)
+		if err != nil {
+			return nil, fmt.Errorf("osprey: the variables cannot be written as JSON: %w", err)
+		}
+		d := json.NewDecoder(bytes.NewReader(text))
+		d.UseNumber()
+		if err := d.Decode(&asked.Variables); err != nil {
+			return nil, err
+		}
+	}
+	got := revision.Ask(ctx, asked)
+	defer got.Free()
+	a := &Answer{}
+	if !got.Refused {
+		a.Data = bytes.Clone(got.Data)
+	}
+	for _, f := range got.Faults {
+		a.Errors = append(a.Errors, Error{f.Message, f.Code, f.Source, f.Path, f.More})
+	}
+	for _, c := range got.Calls {
+		a.Calls = append(a.Calls, Call{c.Wave, c.Source, c.Asks, c.Requests, c.Keys, c.Records})
+	}
+	return a, ctx.Err()
+}
+
+// Explain tells what a question would ask the stores, without asking them.
+func (s *Service) Explain(q Question) (string, error) {
+	e, faults := s.project.Revision().Explain(&project.Question{Query: q.Query, OperationName: q.Operation})
+	if len(faults) > 0 {
+		return "", &Error{Message: faults[0].Message, Code: faults[0].Code}
+	}
+	return e.Text(false), nil
+}

@@ -1,0 +1,86 @@
+package project
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"osprey/core/binding"
+	"osprey/core/schema"
+	"osprey/core/store"
+	"osprey/stores/functions"
+)
+
+// Additions are what a program brings to a project beyond its folder.
+type Additions struct {
+	Sources   map[string]AddedSource    // by name
+	Functions map[string]functions.Func // by source and name, with a dot between
+	Texts     []schema.Text
+}
+
+// An AddedSource is a store that the program opened. The project closes it.
+type AddedSource struct {
+	Store  store.Source
+	Naming string // one of [binding.Namings]; "" is exact
+}
+
+// add makes the additions sources of the project. Those of a name that
+// osprey.yaml has must be of the kind "program" there.
+func (p *Project) add(a *Additions) error {
+	all := maps.Clone(a.Sources)
+	if all == nil {
+		all = map[string]AddedSource{}
+	}
+	for name, f := range a.Functions {
+		source, function, ok := strings.Cut(name, ".")
+		if !ok {
+			return fmt.Errorf("the function %q has no source; name it as in harbour.%s", name, name)
+		}
+		if _, has := all[source]; !has {
+			own := &functions.Program{Functions: map[string]functions.Func{}}
+			if c := p.Config.Sources[source]; c != nil {
+				own.Timeout = c.Timeout
+			}
+			all[source] = AddedSource{Store: own}
+		}
+		own, ok := all[source].Store.(*functions.Program)
+		if !ok {
+			return fmt.Errorf("the function %q has the source %s, which has record sets", name, source)
+		}
+		own.Functions[function] = f
+	}
+	for _, name := range slices.Sorted(maps.Keys(all)) {
+		added := all[name]
+		if known := p.Sources[name]; known != nil && known.Kind != functions.Local {
+			return fmt.Errorf("the source %s is in osprey.yaml already, of the kind %s", name, known.Kind)
+		}
+		if added.Naming == "" {
+			added.Naming = string(binding.Exact)
+		}
+		if !slices.Contains(binding.Namings, added.Naming) {
+			return fmt.Errorf("the source %s has the naming rule %q; there are %s", name, added.Naming, strings.Join(binding.Namings, ", "))
+		}
+		p.Sources[name] = &Source{Name: name, Kind: functions.Local, Store: added.Store, naming: binding.Naming(added.Naming)}
+	}
+	p.texts = append(p.texts, a.Texts...)
+	return nil
+}
+
+// absent is a source of the kind "program" that no program brought: its
+// functions are not checked, and cannot be called.
+type absent struct{ functions.Program }
+
+// CheckFunction finds nothing: the functions are elsewhere.
+func (*absent) CheckFunction(string, store.Signature) error { return nil }
+
+// Prepare says that the functions are elsewhere.
+func (*absent) Prepare(*store.Catalogue, []*store.Read) (store.Request, error) {
+	return nil, &store.Error{Code: store.Down, Msg: "is functions of a program, and this is another"}
+}
+
+// Ping says so, too.
+func (*absent) Ping(context.Context) error {
+	return &store.Error{Code: store.Down, Msg: "is functions of a program, and this is another"}
+}
