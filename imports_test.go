@@ -31,6 +31,7 @@ var mayImport = map[string][]string{
 	"console":          {},
 	"demo":             {},
 	"demo/demotest":    {"demo"},
+	"docs/examples":    {},
 	"demo/shots":       {},
 	"cmd/osprey":       {"core", "project", "service", "console", "demo"},
 	"bench":            {"core", "project", "service", "demo", "bench/peers"},

@@ -110,7 +110,7 @@ func TestAbstract(t *testing.T) {
 		{`{ remarks { about { __typename name } } }`,
 			`{"remarks":[{"about":{"__typename":"Tug","name":"Kelp"}},{"about":{"__typename":"Call","name":null}},{"about":null},{"about":null},{"about":null},{"about":{"__typename":"Barge","name":"Reef"}}]}`,
 			`BAD_VALUE [remarks 2 about]: a record of Remark.about is of the kind "crane", which no type of the schema claims`},
-		{`{ remarks { must { name } } }`, `null`, `NOT_FOUND [remarks 3 must]: Remark.must is required`},
+		{`{ remarks { must { name } } }`, `null`, `BAD_VALUE [remarks 2 must]: a record of Remark.must is of the kind "crane"`},
 		// An interface within an interface: of one record set some records.
 		{`{ remarks { engine { __typename power } } }`,
 			`{"remarks":[{"engine":{"__typename":"Tug","power":40}},{"engine":null},{"engine":{"__typename":"Tug","power":40}},{"engine":{"__typename":"Tug","power":40}},{"engine":null},{"engine":null}]}`, ``},

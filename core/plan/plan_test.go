@@ -78,7 +78,7 @@ func TestPlans(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			got := build(t, bound, string(text), map[string]schema.Value{"limit": int64(25), "imo": "9100007"}).String()
+			got := build(t, bound, string(text), map[string]schema.Value{"limit": int64(25), "imo": "9100007", "calls": []schema.Value{"3494"}, "days": int64(2)}).String()
 			golden := filepath.Join("testdata", name+".plan")
 			if *update {
 				if err := os.WriteFile(golden, []byte(got), 0o644); err != nil {

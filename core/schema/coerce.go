@@ -159,6 +159,9 @@ func isFree(t *Scalar) bool {
 	case "Int", "Float", "String", "Boolean", "ID":
 		return false
 	}
+	if t.Coding != nil && t.Coding.Parse != nil {
+		return false
+	}
 	_, known := standardScalars[t.Name]
 	return !known || t.Name == "JSON"
 }

@@ -90,8 +90,14 @@ func (r *request) Describe() store.Description {
 		for i := range read.Where {
 			by = read.Where[i].Paths(by)
 		}
-		if len(by) > 0 {
-			parts = append(parts, strings.Join(by, ", "))
+		var once []string
+		for _, path := range by {
+			if !slices.Contains(once, path) {
+				once = append(once, path)
+			}
+		}
+		if len(once) > 0 {
+			parts = append(parts, strings.Join(once, ", "))
 		}
 	}
 	asks := r.set.Name

@@ -106,7 +106,7 @@ func (r *request) Describe() store.Description {
 		asks += ", filtered here by " + strings.Join(here, ", ")
 	}
 	d := store.Description{
-		Asks: asks, Statement: "GET " + r.source.service.Base.Redacted() + r.form.text + r.query,
+		Asks: asks, Statement: "GET " + strings.TrimSuffix(r.source.service.Base.Redacted(), "/") + r.withQuery(r.form.text),
 		EachKey: len(r.keys) > 0 && !r.many,
 	}
 	if r.many {
@@ -267,14 +267,18 @@ func (r *request) expand(values uritemplate.Values) (string, error) {
 	if err != nil {
 		return "", &store.Error{Code: store.BadValue, Msg: "cannot be asked for this value", Err: err}
 	}
-	if r.query == "" {
-		return path, nil
+	return r.withQuery(path), nil
+}
+
+// withQuery adds what is asked beyond the form to a path.
+func (r *request) withQuery(path string) string {
+	switch {
+	case r.query == "":
+		return path
+	case strings.Contains(path, "?"):
+		return path + "&" + r.query
 	}
-	separator := "?"
-	if strings.Contains(path, "?") {
-		separator = "&"
-	}
-	return path + separator + r.query, nil
+	return path + "?" + r.query
 }
 
 // got is one page of an answer.
