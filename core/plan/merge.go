@@ -2,6 +2,7 @@ package plan
 
 import (
 	"encoding/base64"
+	"slices"
 	"strings"
 
 	"osprey/core/binding"
@@ -32,6 +33,10 @@ func (b *builder) merged(f *Field, r *rows, g group, bound *binding.Field) {
 	var list []string
 	for i, part := range bound.Parts {
 		uses[i] = b.arguments(g.fields[0], part)
+		uses[i].sort = slices.Clone(uses[i].sort)
+		for n := range uses[i].sort {
+			uses[i].sort[n].Bytes = true
+		}
 		list = append(list, part.Target.Set+sortText(uses[i].sort))
 	}
 	m.Limit, m.Offset = uses[0].limit, uses[0].offset

@@ -150,6 +150,9 @@ type Order struct {
 	Kind   Kind // of the values, where they are looked at here
 	Desc   bool
 	Turned bool
+	// Bytes says that texts are put in order by their bytes, whatever the store
+	// does otherwise: they are merged with those of others.
+	Bytes bool
 	// Via leads, over records of which each has at most one, to the record that
 	// has the field; the store can then fold.
 	Via []Link

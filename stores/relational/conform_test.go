@@ -93,6 +93,13 @@ func fill(t *testing.T, db *sql.DB, kind string) {
 // filled returns a source of a kind that holds the suite's data.
 func filled(t *testing.T, kind string) (*relational.Source, string) {
 	t.Helper()
+	return sourceOf(t, kind, func(db *sql.DB) { fill(t, db, kind) })
+}
+
+// sourceOf returns a source of a kind, of a database that was empty and is filled
+// by fill.
+func sourceOf(t *testing.T, kind string, fill func(db *sql.DB)) (*relational.Source, string) {
+	t.Helper()
 	driver, dsn, url := "", "", ""
 	switch kind {
 	case relational.Postgres:
@@ -118,7 +125,7 @@ func filled(t *testing.T, kind string) (*relational.Source, string) {
 		t.Fatal(err)
 	}
 	defer db.Close()
-	fill(t, db, kind)
+	fill(db)
 	s, err := relational.Open(relational.Config{Kind: kind, URL: url})
 	if err != nil {
 		t.Fatal(err)

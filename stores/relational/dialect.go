@@ -23,6 +23,8 @@ type dialect interface {
 	anyOf(own, values string) string
 	// comparable writes a value so that it can be compared with a parameter.
 	comparable(own string, f *store.Field) string
+	// bytes writes a text so that it is put in order by its bytes.
+	bytes(own string) string
 	// same is the operator that takes NULL for equal to NULL.
 	same() string
 	// within writes what a text has in it, letter by letter.

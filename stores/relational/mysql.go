@@ -129,6 +129,7 @@ func (mysqlDialect) anyOfKeys(own []string, values string) string {
 	return "(" + strings.Join(own, ", ") + ") IN (" + values + ")"
 }
 
+func (mysqlDialect) bytes(own string) string                      { return "CAST(" + own + " AS BINARY)" }
 func (mysqlDialect) comparable(own string, _ *store.Field) string { return own }
 
 func (mysqlDialect) same() string { return " <=> " }

@@ -40,10 +40,14 @@ func (s *statement) fullOrder(read int) []store.Order {
 // orderValue writes the value of a sort key, and says whether it may be NULL.
 func (s *statement) orderValue(alias string, set *store.Set, o store.Order) (expr string, nullable bool) {
 	f := s.fieldOf(set, o.Via, o.Path)
+	expr, nullable = alias+"."+s.quote(o.Path), f != nil && (f.Nullable || set.What == "view")
 	if len(o.Via) > 0 {
-		return s.dialect.comparable(s.via(alias, o.Via, o.Path), f), true
+		expr, nullable = s.via(alias, o.Via, o.Path), true
 	}
-	return s.dialect.comparable(alias+"."+s.quote(o.Path), f), f != nil && (f.Nullable || set.What == "view")
+	if o.Bytes && f != nil && f.Kind == store.Text {
+		return s.dialect.bytes(expr), nullable
+	}
+	return s.dialect.comparable(expr, f), nullable
 }
 
 // via writes the value of a field of the one record that links lead to from a

@@ -55,6 +55,7 @@ func (postgresDialect) param(n int, p *param) string {
 
 func (postgresDialect) anyOf(own, values string) string { return own + " = ANY (" + values + ")" }
 
+func (postgresDialect) bytes(own string) string                      { return own + `::text COLLATE "C"` }
 func (postgresDialect) comparable(own string, _ *store.Field) string { return own }
 
 func (postgresDialect) same() string { return " IS NOT DISTINCT FROM " }

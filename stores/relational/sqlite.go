@@ -72,6 +72,7 @@ func (sqliteDialect) anyOfKeys(own []string, values string) string {
 }
 
 // comparable writes moments in one form: the file may have any of several.
+func (sqliteDialect) bytes(own string) string { return own + " COLLATE BINARY" }
 func (sqliteDialect) comparable(own string, f *store.Field) string {
 	if f != nil && f.Kind == store.Time {
 		return "strftime('%Y-%m-%d %H:%M:%f', " + own + ")"
