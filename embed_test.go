@@ -152,7 +152,9 @@ NOT_FOUND berths.2.fee.amount: Money.amount is required, and there is no value f
 FUNCTION berths.2.fee: the source fees has no function quote`},
 		{"neither", func(calls []rpcCall) any { return append(all(calls)[:2], object{"id": 3}) }, `{"berths":[{"fee":{"amount":"280"}},{"fee":{"amount":"180"}},{"fee":null}]}
 FUNCTION berths.2.fee: the source fees failed in quote: it gave neither a result nor an error for this call`},
-		{"an error for all", func(calls []rpcCall) any { return object{"id": nil, "error": object{"code": -32700, "message": "Parse error"}} }, `{"berths":[{"fee":null},{"fee":null},{"fee":null}]}
+		{"an error for all", func(calls []rpcCall) any {
+			return object{"id": nil, "error": object{"code": -32700, "message": "Parse error"}}
+		}, `{"berths":[{"fee":null},{"fee":null},{"fee":null}]}
 FUNCTION berths.0.fee: the source fees failed in quote: it says: Parse error
 FUNCTION berths.1.fee: the source fees failed in quote: it says: Parse error
 FUNCTION berths.2.fee: the source fees failed in quote: it says: Parse error`},
@@ -282,11 +284,17 @@ func TestSignatures(t *testing.T) {
 		}), ""},
 		{`x: Int @computed(by: "own.y")`, osprey.Func("own.x", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([]int, error) { return nil, nil }),
 			`Berth.x is computed by own.y: the program has no function "y"`},
-		{`x: Int @computed(by: "own.x", needs: "lengthM")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct{ Length float64 }, osprey.None]) ([]int, error) { return nil, nil }),
+		{`x: Int @computed(by: "own.x", needs: "lengthM")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct{ Length float64 }, osprey.None]) ([]int, error) {
+			return nil, nil
+		}),
 			`its record has no length, which struct { Length float64 }.Length is read from; there are lengthM`},
-		{`x: Int @computed(by: "own.x", needs: "draughtDm")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct{ DraughtDm int }, osprey.None]) ([]int, error) { return nil, nil }),
+		{`x: Int @computed(by: "own.x", needs: "draughtDm")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct{ DraughtDm int }, osprey.None]) ([]int, error) {
+			return nil, nil
+		}),
 			`draughtDm of its record may be null, and is int; make it *int`},
-		{`x: Int @computed(by: "own.x", needs: "name")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct{ Name int }, osprey.None]) ([]int, error) { return nil, nil }),
+		{`x: Int @computed(by: "own.x", needs: "name")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct{ Name int }, osprey.None]) ([]int, error) {
+			return nil, nil
+		}),
 			`name of its record is of the type ID, and cannot be read into int`},
 		{`x(days: Int!): Int @computed(by: "own.x")`, osprey.Func("own.x", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([]int, error) { return nil, nil }),
 			`it does not take the argument days`},

@@ -65,7 +65,7 @@ func ExampleOpen() {
 		fmt.Println(e.Code, e.Error())
 	}
 	for _, c := range a.Calls {
-		fmt.Println(c.Wave, c.Source, c.Asks, c.Keys)
+		fmt.Println(c.Wave, c.Source, c.Asks, c.Calls)
 	}
 	// Output:
 	// {"berths":[{"name":"Oil Jetty A","class":"long","tugs":3},{"name":"Old Quay A","class":"short","tugs":2},{"name":"Old Quay B","class":"short","tugs":null}]}

@@ -235,7 +235,8 @@ type Call struct {
 	Source   string
 	Asks     string
 	Requests int // round trips
-	Keys     int // distinct keys or calls that went in
+	Keys     int // distinct keys that went in
+	Calls    int // of a function: how many different ones
 	Records  int // records that came back
 }
 
@@ -273,7 +274,7 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Answer, error) {
 		a.Errors = append(a.Errors, Error{f.Message, f.Code, f.Source, f.Path, f.More})
 	}
 	for _, c := range got.Calls {
-		a.Calls = append(a.Calls, Call{c.Wave, c.Source, c.Asks, c.Requests, c.Keys, c.Records})
+		a.Calls = append(a.Calls, Call{c.Wave, c.Source, c.Asks, c.Requests, c.Keys, c.Calls, c.Records})
 	}
 	return a, ctx.Err()
 }

@@ -132,6 +132,7 @@ type CallJSON struct {
 	Asks     string  `json:"asks"`
 	Requests int     `json:"requests"`
 	Keys     int     `json:"keys"`
+	Calls    int     `json:"calls,omitempty"` // of a function; Records is then what it gave
 	Records  int     `json:"records"`
 	Millis   float64 `json:"ms"`
 	Failed   bool    `json:"failed,omitempty"`
@@ -141,7 +142,7 @@ type CallJSON struct {
 func (a *Answer) CallsJSON() []CallJSON {
 	list := []CallJSON{}
 	for _, c := range a.Calls {
-		list = append(list, CallJSON{c.Wave, c.Source, c.Asks, c.Requests, c.Keys, c.Records,
+		list = append(list, CallJSON{c.Wave, c.Source, c.Asks, c.Requests, c.Keys, c.Calls, c.Records,
 			float64(c.Time.Microseconds()) / 1000, c.Err != nil})
 	}
 	return list

@@ -75,7 +75,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 			r.project.log.ErrorContext(ctx, "a store request failed", "source", c.Source, "asks", c.Asks, "operation", p.Name, "error", c.Err)
 		}
 		if c.Failed > 0 {
-			r.project.log.ErrorContext(ctx, "calls of a function failed", "source", c.Source, "function", c.Asks, "operation", p.Name, "failed", c.Failed, "calls", c.Keys, "first", c.Why)
+			r.project.log.ErrorContext(ctx, "calls of a function failed", "source", c.Source, "function", c.Asks, "operation", p.Name, "failed", c.Failed, "calls", c.Calls, "first", c.Why)
 		}
 	}
 	return a

@@ -43,6 +43,7 @@ type ReadOut struct {
 	Asks   string   `json:"asks"`
 	Fields []string `json:"fields"`            // the places of the answer it is for
 	Keys   *int64   `json:"keys,omitempty"`    // distinct keys that go in at most; absent if it has none, or nothing bounds them
+	Calls  *int64   `json:"calls,omitempty"`   // of a function: how many different ones at most
 	Most   *int64   `json:"records,omitempty"` // records that come back at most; absent if nothing bounds them
 	Depth  int      `json:"depth"`             // how many reads of the request it is folded into
 	// Here is what Osprey does with the records, since the store does not: how
@@ -74,7 +75,11 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 			if len(read.Feeds) == 0 {
 				keys = plan.Unbounded
 			}
-			out.Reads = append(out.Reads, ReadOut{Keys: bounded(keys), Most: bounded(records), Asks: read.String(), Fields: read.Covers, Depth: read.Depth(), Here: p.Left(read)})
+			var calls *int64
+			if read.Call != nil {
+				calls, keys, records = bounded(records), plan.Unbounded, plan.Unbounded
+			}
+			out.Reads = append(out.Reads, ReadOut{Calls: calls, Keys: bounded(keys), Most: bounded(records), Asks: read.String(), Fields: read.Covers, Depth: read.Depth(), Here: p.Left(read)})
 		}
 		w.Requests = append(w.Requests, out)
 	}
@@ -95,6 +100,9 @@ func (r *ReadOut) bounds() string {
 	var parts []string
 	if r.Keys != nil {
 		parts = append(parts, plan.Count(int(*r.Keys), "key"))
+	}
+	if r.Calls != nil {
+		parts = append(parts, plan.Count(int(*r.Calls), "call"))
 	}
 	if r.Most != nil {
 		parts = append(parts, plan.Count(int(*r.Most), "record"))

@@ -52,7 +52,7 @@ func TestLogPage(t *testing.T) {
 		wire.Reads()
 		h.Notices.Requests()
 		h.Fees.Requests()
-		a := ask(t, base, operation(t, "Log"), map[string]any{"calls": ids[:n], "days": 3})
+		a := ask(t, base, operation(t, "Log"), map[string]any{"calls": ids[:n], "days": 3, "limit": 1000})
 		if len(a.Errors) > 0 || len(a.Data["portCalls"].([]any)) != n {
 			t.Fatalf("%d calls: %v", n, a.Errors)
 		}

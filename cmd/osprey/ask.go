@@ -115,6 +115,7 @@ type call struct {
 	Asks     string  `json:"asks"`
 	Requests int     `json:"requests"`
 	Keys     int     `json:"keys"`
+	Calls    int     `json:"calls"`
 	Records  int     `json:"records"`
 	Millis   float64 `json:"ms"`
 	Failed   bool    `json:"failed"`

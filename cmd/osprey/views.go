@@ -261,6 +261,9 @@ func printCalls(w io.Writer, calls []call) {
 		if c.Keys > 0 {
 			keys = plan.Count(c.Keys, "key")
 		}
+		if c.Calls > 0 {
+			keys, state = plan.Count(c.Calls, "call"), strings.Replace(state, "record", "result", 1)
+		}
 		times := ""
 		if c.Requests != 1 {
 			times = fmt.Sprintf("%d ×", c.Requests)

@@ -13,6 +13,8 @@ export interface Call {
   asks: string
   requests: number
   keys: number
+  /** How often a function was called; missing for record sets. */
+  calls?: number
   records: number
   ms: number
   failed?: boolean

@@ -51,6 +51,7 @@ type Call struct {
 	Asks     string
 	Requests int // round trips; more than one where a store takes one key at a time
 	Keys     int // distinct keys that went in
+	Calls    int // of a function: how many different ones
 	Records  int // records that came back
 	Time     time.Duration
 	Err      error // what the log should say; nil if all went well
@@ -188,7 +189,11 @@ func (r *run) wave(ctx context.Context, fetches []*plan.Fetch) {
 			r.fetched[f.ID].answer = emptyAnswer(f)
 			continue
 		}
-		r.calls = append(r.calls, Call{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys})
+		call := Call{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}
+		if f.Reads[0].Call != nil {
+			call.Keys, call.Calls = 0, keys
+		}
+		r.calls = append(r.calls, call)
 		r.asked = append(r.asked, request{f, inputs})
 	}
 	for i, a := range r.asked {

@@ -30,6 +30,7 @@ var terminals = map[string]string{
 	"explain": "bin/osprey explain -f demo/harbour/operations/Board.graphql",
 	"errors":  "bin/osprey ask '{ portCalls(limt: 2) { arivedAt craft { nam } } }' --as tree",
 	"pages":   "bin/osprey ask -f demo/harbour/operations/Logbook.graphql --var first=2 --as tree --calls",
+	"log":     "bin/osprey ask -f demo/harbour/operations/Log.graphql --var 'calls=[\"3494\"]' --as tree --calls",
 	"check":   "bin/osprey check --types-only demo/harbour --operations docs/examples/wrong.graphql",
 }
 
@@ -64,11 +65,16 @@ func take() error {
 	if err != nil {
 		return err
 	}
+	log, err := os.ReadFile("demo/harbour/operations/Log.graphql")
+	if err != nil {
+		return err
+	}
 	const wrong = "query Board($limit: Int = 25) {\n  portCalls(limit: $limit) {\n    id\n    arivedAt\n    craft { nam operator }\n  }\n}\n"
 	for _, page := range []struct{ name, operation, theme, button, done string }{
 		{"console-ask", string(board), "harbour", "run", "wave-summary"},
 		{"console-ask-dark", string(board), "night", "run", "wave-summary"},
 		{"console-plan", string(board), "harbour", "plan", "wave-summary"},
+		{"console-log", string(log), "harbour", "run", "wave-summary"},
 		{"console-errors", wrong, "harbour", "run", "fault"},
 	} {
 		if err := console(ctx, page.name, page.operation, page.theme, page.button, page.done); err != nil {

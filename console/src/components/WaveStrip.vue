@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { mdiAlertCircleOutline, mdiChevronRight, mdiKeyVariant, mdiRepeat } from '@mdi/js'
+import { mdiAlertCircleOutline, mdiChevronRight, mdiFunctionVariant, mdiKeyVariant, mdiRepeat } from '@mdi/js'
 import { computed } from 'vue'
 import type { Call, Explanation } from '../client'
 import { sourceColour } from '../sources'
@@ -12,6 +12,7 @@ interface Request {
   planned: boolean
   requests?: number
   keys?: number
+  calls?: number
   records?: number
   ms?: number
   failed?: boolean
@@ -76,8 +77,9 @@ const time = (ms: number) => (ms < 10 ? ms.toFixed(1) : Math.round(ms)) + ' ms'
               <div class="asks mono">{{ r.asks }}</div>
               <div v-if="!r.planned" class="line small">
                 <span v-if="r.keys"><v-icon :icon="mdiKeyVariant" size="x-small" /> {{ count(r.keys, 'key') }}</span>
+                <span v-if="r.calls"><v-icon :icon="mdiFunctionVariant" size="x-small" /> {{ count(r.calls, 'call') }}</span>
                 <span v-if="r.failed" class="bad"><v-icon :icon="mdiAlertCircleOutline" size="x-small" /> failed</span>
-                <span v-else>{{ count(r.records ?? 0, 'record') }}</span>
+                <span v-else>{{ count(r.records ?? 0, r.calls ? 'result' : 'record') }}</span>
                 <div class="bar"><div :style="{ width: `${((r.ms ?? 0) / slowest) * 100}%` }" /></div>
               </div>
             </div>
