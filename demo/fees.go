@@ -97,6 +97,10 @@ func (c *feeCall) answer() feeAnswer {
 		a.Error = &feeError{-32602, fmt.Sprintf("days must be 1 or more, found %d", p.Args.Days)}
 		return a
 	}
+	if length <= 0 || length > 1000 {
+		a.Error = &feeError{-32602, fmt.Sprintf("no craft is %g m long", length)}
+		return a
+	}
 	a.Result = Dues(length, quay, p.Args.Days)
 	return a
 }

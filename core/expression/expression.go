@@ -60,18 +60,13 @@ func Compile(text string, inputs map[string]*Type, want *Type) (*Program, error)
 	if issues.Err() != nil {
 		var list []string
 		for _, e := range issues.Errors() {
-			list = append(list, fmt.Sprintf("%s (at character %d)", e.Message, e.Location.Column()+1))
+			list = append(list, fmt.Sprintf("%s (at character %d)", plain.Replace(e.Message), e.Location.Column()+1)+mixed(e.Message))
 		}
 		return nil, errors.New(strings.Join(list, "; "))
 	}
 	if !fits(checked.OutputType(), want) {
 		return nil, fmt.Errorf("it gives %s, and %s is wanted", typeText(checked.OutputType()), want)
 	}
-	run, err := env.Program(checked, cel.CostLimit(maxCost), cel.EvalOptions(cel.OptOptimize))
-	if err != nil {
-		return nil, err
-	}
-	program := &Program{Text: text, run: run, Needs: map[string][]*Need{}}
 	w := &walker{ast: checked.NativeRep(), scope: map[string]*Need{}}
 	roots := map[string]*Need{}
 	for name, t := range inputs {
@@ -84,6 +79,15 @@ func Compile(text string, inputs map[string]*Type, want *Type) (*Program, error)
 	if w.lost != "" {
 		return nil, errors.New(w.lost)
 	}
+	bounds := []cel.ProgramOption{cel.EvalOptions(cel.OptOptimize)}
+	if w.loops { // what has no loop costs what it is long, and counting is a third of that
+		bounds = append(bounds, cel.CostLimit(maxCost))
+	}
+	run, err := env.Program(checked, bounds...)
+	if err != nil {
+		return nil, err
+	}
+	program := &Program{Text: text, run: run, Needs: map[string][]*Need{}}
 	for name, root := range roots {
 		program.Needs[name] = root.Needs
 	}
@@ -109,7 +113,19 @@ func typeText(t *cel.Type) string {
 	if t.Kind() == types.NullTypeKind {
 		return "null"
 	}
-	return t.String()
+	return plain.Replace(t.String())
+}
+
+// plain gives types the names that expressions have for them.
+var plain = strings.NewReplacer("google.protobuf.Timestamp", "timestamp", "google.protobuf.Duration", "duration",
+	"wrapper(int)", "int or null", "wrapper(double)", "double or null", "wrapper(string)", "string or null", "wrapper(bool)", "bool or null")
+
+// mixed is what to do about the mistake that is made most.
+func mixed(msg string) string {
+	if strings.Contains(msg, "no matching overload") && strings.Contains(msg, "double") && strings.Contains(msg, "int") {
+		return "; int and double do not mix: write 2.0 for 2, or double(…)"
+	}
+	return ""
 }
 
 // A walker finds out which fields of its inputs an expression looks at.
@@ -117,6 +133,7 @@ type walker struct {
 	ast   *ast.AST
 	scope map[string]*Need // what each name stands for
 	lost  string           // what cannot be followed
+	loops bool             // it goes over a list
 }
 
 // walk visits an expression and returns what it stands for, or nil: a record,
@@ -169,6 +186,7 @@ func (w *walker) walk(e ast.Expr) *Need {
 
 // comprehension visits a macro over a list, such as filter.
 func (w *walker) comprehension(e ast.Expr) *Need {
+	w.loops = true
 	c := e.AsComprehension()
 	over := w.walk(c.IterRange())
 	w.walk(c.AccuInit())
@@ -190,9 +208,22 @@ func (w *walker) comprehension(e ast.Expr) *Need {
 
 // An evaluation is the state of one run of a program.
 type evaluation struct {
-	null bool  // some value was null
-	err  error // the first error of an input
+	inputs map[string]Object
+	null   bool  // some value was null
+	err    error // the first error of an input
 }
+
+// ResolveName returns an input, as the language asks for it.
+func (r *evaluation) ResolveName(name string) (any, bool) {
+	o, ok := r.inputs[name]
+	if !ok {
+		return nil, false
+	}
+	return &object{o, r}, true
+}
+
+// Parent returns nil: there are no names but those of the inputs.
+func (*evaluation) Parent() cel.Activation { return nil }
 
 // errNull is the error of looking into null.
 var errNull = errors.New("there is no record to look into")
@@ -222,12 +253,8 @@ func (r *evaluation) value(v any) ref.Val {
 // expression does something with an input that is null and cannot be done with
 // null. The errors of inputs are returned as they are.
 func (p *Program) Run(inputs map[string]Object) (any, error) {
-	r := &evaluation{}
-	vars := make(map[string]any, len(inputs))
-	for name, o := range inputs {
-		vars[name] = &object{o, r}
-	}
-	out, _, err := p.run.Eval(vars)
+	r := &evaluation{inputs: inputs}
+	out, _, err := p.run.Eval(r)
 	switch {
 	case err == nil:
 		return native(out)

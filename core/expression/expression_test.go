@@ -113,6 +113,10 @@ func TestRefused(t *testing.T) {
 	}{
 		{`record.nmae`, &Type{Kind: Text}, "undefined field 'nmae' (at character 7)"},
 		{`record.name * 2`, &Type{Kind: Text}, "no matching overload"},
+		{`record.lengthM * 2`, &Type{Kind: Float}, "found no matching overload for '_*_' applied to '(double, int)' (at character 16); int and double do not mix: write 2.0 for 2, or double(…)"},
+		{`record.builtOn * 2`, &Type{Kind: Float}, "applied to '(timestamp, int)'"},
+		{`record.builtOn - record.builtOn`, &Type{Kind: Float}, "it gives duration, and double is wanted"},
+		{`record.draughtDm`, &Type{Kind: Bool}, "it gives int or null, and bool is wanted"},
 		{`record.name +`, &Type{Kind: Text}, "Syntax error"},
 		{`record.name`, &Type{Kind: Int}, "it gives string, and int is wanted"},
 		{`null`, &Type{Kind: Int}, "it gives null, and int is wanted"},

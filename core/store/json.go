@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"strconv"
+	"strings"
 )
 
 // This file fills columns from decoded JSON: the answers of remote services
@@ -129,6 +130,8 @@ func b2i(b bool) int64 {
 
 func (c *Column) appendString(s string) {
 	switch {
+	case c.Kind == Decimal && !isDecimal(s):
+	case c.Kind == UUID && !isUUID(strings.ToLower(s)):
 	case c.Kind.inBytes():
 		c.AppendText(s)
 		return
@@ -144,6 +147,11 @@ func (c *Column) appendString(s string) {
 		}
 	}
 	c.AppendBad(fmt.Sprintf("expected %s, found text", kindPhrase(c.Kind)))
+}
+
+// isDecimal reports whether a text is a number as JSON writes it.
+func isDecimal(s string) bool {
+	return s != "" && (s[0] == '-' || s[0] >= '0' && s[0] <= '9') && json.Valid([]byte(s))
 }
 
 func (c *Column) appendNumber(n json.Number) {
@@ -184,6 +192,8 @@ func kindPhrase(k Kind) string {
 		return "a day"
 	case Clock:
 		return "a time of day"
+	case UUID:
+		return "a UUID"
 	}
 	return "text"
 }
