@@ -211,6 +211,37 @@ func TestSameCallsAreOne(t *testing.T) {
 	}
 }
 
+// TestNestedCalls calls functions for nested records, for the records of a page
+// within a list, and for what another function gave.
+func TestNestedCalls(t *testing.T) {
+	asked := 0
+	url := batch(t, func(calls []rpcCall) any {
+		asked += len(calls)
+		var list []any
+		for _, c := range calls {
+			r := c.Params["record"].(object)
+			if c.Method == "price" {
+				list = append(list, result(c.ID, object{"amount": r["watt"], "currency": "SKD"}))
+			} else {
+				list = append(list, result(c.ID, fmt.Sprint(r)))
+			}
+		}
+		return list
+	})
+	const money = `type Money { amount: Decimal! currency: String! text: String @computed(by: "fees.text", needs: "amount currency") short: String @computed(expr: "string(record.amount) + ' ' + record.currency") }
+		type Lamp { watt: Int! price: Money @computed(by: "fees.price", needs: "watt") about: String @computed(expr: "record.price.text") }`
+	dir := berths(t, "  fees: { kind: functions, url: \""+url+"\" }\n", "lamps(filter: LampFilter, limit: Int): [Lamp!]", "", money)
+	data := `[{"name": "A", "lengthM": 1, "draughtDm": 7, "lamps": [{"watt": 5}, {"watt": 60}]}, {"name": "B", "lengthM": 2, "lamps": [{"watt": 60}]}, {"name": "C", "lengthM": 3, "lamps": null}]`
+	if err := os.WriteFile(filepath.Join(dir, "data/berths.json"), []byte(data), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	const want = `{"berths":[{"lamps":[{"price":{"text":"map[amount:60 currency:SKD]","short":"60 SKD"},"about":"map[amount:60 currency:SKD]"}]},` +
+		`{"lamps":[{"price":{"text":"map[amount:60 currency:SKD]","short":"60 SKD"},"about":"map[amount:60 currency:SKD]"}]},{"lamps":null}]}`
+	if got := answer(t, dir, `{ berths { lamps(filter: {watt: {above: 50}}) { price { text short } about } } }`); got != want {
+		t.Errorf("answers\n%s\nwant\n%s", got, want)
+	}
+}
+
 // TestOwnFunctions holds what is told of a program's functions that fail.
 func TestOwnFunctions(t *testing.T) {
 	type record struct{ Name string }

@@ -124,7 +124,47 @@ func (b *binder) merged(p place, f *schema.Field, parts []*Field) *Field {
 	for _, part := range parts[1:] {
 		b.sameOrder(f, first, part)
 	}
+	mergeSorts(bound)
+	if bound.Page != nil {
+		for name, t := range bound.Page.Totals {
+			if t != nil && t.Of != store.Count {
+				at := bound.Page.Connection.Field(name)
+				b.fail(ruleNotYet, at.Pos, at.Coordinate(), "make a total of each of its types", msgTotalOfParts, at.Coordinate(), f.Coordinate())
+			}
+		}
+	}
 	return bound
+}
+
+// mergeSorts keeps of the sort keys of each part those that all parts have, with
+// values that can be put in one order; any other is refused where it is used.
+func mergeSorts(f *Field) {
+	var sorts []*Arg
+	for _, part := range f.Parts {
+		i := slices.IndexFunc(part.Args, func(a Arg) bool { return a.Role == SortBy })
+		if i < 0 {
+			return
+		}
+		sorts = append(sorts, &part.Args[i])
+	}
+	kept := Sorts{}
+	for name, key := range sorts[0].Sorts {
+		fits := key.Inner == nil
+		for _, other := range sorts[1:] {
+			k := other.Sorts[name]
+			fits = fits && k != nil && k.Inner == nil && comparable(key.Kind, k.Kind) && (f.Page == nil || key.Kind == k.Kind)
+		}
+		if fits {
+			kept[name] = key
+		}
+	}
+	for _, a := range sorts {
+		own := Sorts{}
+		for name := range kept {
+			own[name] = a.Sorts[name]
+		}
+		a.Sorts = own
+	}
 }
 
 // sameOrder checks that the records of two parts can be put in one order.

@@ -121,9 +121,16 @@ func (r *run) shown(rows *plan.Rows) []bool {
 		return nil
 	}
 	list := make([]bool, t.Len)
+	var above []bool
+	if s.Parent != nil {
+		above = r.shown(s.Parent)
+	}
 	if s.Merge != nil {
 		m := r.mergedRows(s.Merge, r.parents(s))
 		for parent := range m.start {
+			if above != nil && !above[parent] {
+				continue
+			}
 			from, to, _ := r.onPage(s.Merge.Page, m.start[parent], m.end[parent])
 			for _, at := range m.rows[from:to] {
 				if s.Merge.Parts[at.part].Step == s {
@@ -136,10 +143,6 @@ func (r *run) shown(rows *plan.Rows) []bool {
 	l := r.link(s)
 	if l.err != nil {
 		return list
-	}
-	var above []bool
-	if s.Parent != nil {
-		above = r.shown(s.Parent)
 	}
 	for parent := range r.parents(s) {
 		if above != nil && !above[parent] {
