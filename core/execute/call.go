@@ -125,7 +125,7 @@ func (r *run) shown(rows *plan.Rows) []bool {
 	if s.Parent != nil {
 		above = r.shown(s.Parent)
 	}
-	if s.Merge != nil {
+	if s.Merge != nil && r.hasAll(s.Merge) {
 		m := r.mergedRows(s.Merge, r.parents(s))
 		for parent := range m.start {
 			if above != nil && !above[parent] {
@@ -157,6 +157,20 @@ func (r *run) shown(rows *plan.Rows) []bool {
 		}
 	}
 	return list
+}
+
+// hasAll reports whether all parts of a merge were answered. If not, a part's
+// own bounds tell what of it can be shown: nobody waits for the others.
+func (r *run) hasAll(m *plan.Merge) bool {
+	for _, part := range m.Parts {
+		if part.Step == nil {
+			continue
+		}
+		if got := r.fetched[part.Step.Read.Fetch.ID]; got.answer == nil && got.err == nil {
+			return false
+		}
+	}
+	return true
 }
 
 // shownNested returns which nested rows the answer shows: those of the rows

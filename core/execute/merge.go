@@ -124,36 +124,12 @@ func (r *run) merged(b []byte, f *plan.Field, t *store.Table, row int) ([]byte, 
 		return b, false
 	}
 	if f.Null.Item == nil {
-		switch {
-		case from == to:
-			if f.Null.NonNull {
-				r.missing(f)
-			}
-			return b, false
-		case to-from > 1:
-			r.fail(f, nil, NotUnique, "", fmt.Sprintf(msgPromisesOneRecordWere, f.At, to-from))
-			return b, false
+		if from == to || to-from > 1 {
+			return r.one(b, f, nil, nil, from, to) // which tells it
 		}
 		return r.part(b, f, m, from)
 	}
-	b = append(b, '[')
-	r.path = append(r.path, step{field: -1})
-	defer r.leave()
-	last := len(r.path) - 1
-	for i := from; i < to; i++ {
-		if i > from {
-			b = append(b, ',')
-		}
-		r.path[last].index = i - from
-		mark := len(b)
-		if b, ok = r.part(b, f, m, i); !ok {
-			if f.Null.Item.NonNull {
-				return b, false
-			}
-			b = append(b[:mark], "null"...)
-		}
-	}
-	return append(b, ']'), true
+	return r.each(b, f, to-from, func(b []byte, i int32) ([]byte, bool) { return r.part(b, f, m, from+i) })
 }
 
 // part writes the row at a place of a merged list.

@@ -141,18 +141,25 @@ func (r *run) cursorAt(b []byte, p *pageNow, i int32) ([]byte, bool) {
 }
 
 func (r *run) edges(b []byte, f *plan.Field, p *pageNow) ([]byte, bool) {
+	return r.each(b, f, p.to-p.from, func(b []byte, i int32) ([]byte, bool) {
+		return r.pageFields(b, f.Object.Cases[0].Fields, p, i)
+	})
+}
+
+// each writes a list of n items, each by the function write.
+func (r *run) each(b []byte, f *plan.Field, n int32, write func(b []byte, i int32) ([]byte, bool)) ([]byte, bool) {
 	b = append(b, '[')
 	r.path = append(r.path, step{field: -1})
 	defer r.leave()
 	last := len(r.path) - 1
-	for i := range p.to - p.from {
+	for i := range n {
 		if i > 0 {
 			b = append(b, ',')
 		}
 		r.path[last].index = i
 		mark := len(b)
 		var ok bool
-		if b, ok = r.pageFields(b, f.Object.Cases[0].Fields, p, i); !ok {
+		if b, ok = write(b, i); !ok {
 			if f.Null.Item.NonNull {
 				return b, false
 			}

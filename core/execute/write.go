@@ -134,8 +134,8 @@ func (r *run) records(b []byte, f *plan.Field, row int) ([]byte, bool) {
 	return r.one(b, f, f, l, from, to)
 }
 
-// one writes the one record of a range of rows, as the field of is written;
-// errors are those of the field f.
+// one writes the one record of a range of rows, as the field of is written, or
+// tells that there is none or more than one; errors are those of the field f.
 func (r *run) one(b []byte, f, of *plan.Field, l *link, from, to int32) ([]byte, bool) {
 	switch {
 	case from == to:
@@ -144,7 +144,11 @@ func (r *run) one(b []byte, f, of *plan.Field, l *link, from, to int32) ([]byte,
 		}
 		return b, false
 	case to-from > 1:
-		r.fail(f, nil, NotUnique, of.Step.Read.Fetch.Source, fmt.Sprintf(msgPromisesOneRecordWere, f.At, to-from))
+		source := ""
+		if of != nil {
+			source = of.Step.Read.Fetch.Source
+		}
+		r.fail(f, nil, NotUnique, source, fmt.Sprintf(msgPromisesOneRecordWere, f.At, to-from))
 		return b, false
 	}
 	return r.record(b, of, l, l.at(from))

@@ -52,6 +52,7 @@ func NewEngine(t testing.TB, types string, sources map[string]store.Source) *Eng
 		one.Keys, _ = source.(store.KeyReader)
 		one.Folder, _ = source.(store.Folder)
 		one.Pager, _ = source.(store.Pager)
+		one.Functions, _ = source.(store.Caller)
 		known[name] = one
 	}
 	var problems language.Problems

@@ -14,7 +14,8 @@ type World struct {
 
 // A WorldType is a type of a world. Its records have the fields id, name, n,
 // any_kind and any_id, and one for each reference, all of which but id may be
-// missing. All types are of the interface Item, and any is one of them.
+// missing. All types are of the interface Item, and any is one of them. The
+// source "calc" has a function about that is given a record.
 type WorldType struct {
 	Name, Source, Set string
 	Refs              []WorldRef
@@ -113,6 +114,8 @@ func (w *World) Schema() string {
 	for _, t := range w.Types {
 		fmt.Fprintf(&b, "type %s implements Item @stored(in: %q, as: %q, key: \"id\") {\n  id: ID!\n  name: String\n  n: Int\n", t.Name, t.Source, t.Set)
 		b.WriteString("  any: Item @related(here: \"any_id\", there: \"id\") @kind(by: \"any_kind\")\n")
+		b.WriteString("  twice: Int @computed(expr: \"record.n * 2\")\n  size: Int @computed(expr: \"record.mentions.size() + record.twice\")\n")
+		fmt.Fprintf(&b, "  about(n: Int = 1): String @computed(by: \"calc.about\", needs: \"id %s { name n } twice\")\n", t.Refs[0].Name)
 		b.WriteString("  some(limit: Int, offset: Int): [Some!]! @related(here: \"id\", there: \"r0_id\", sort: [\"n desc\", \"id\"])\n")
 		b.WriteString("  mentions" + itemArguments + ": [Item!]! @related(here: \"id\", there: \"r0_id\")\n")
 		b.WriteString("  mentionPages" + itemPageArguments + ": ItemConnection! @related(here: \"id\", there: \"r0_id\")\n")
@@ -155,6 +158,18 @@ func (w *World) Operation(r *rand.Rand) string {
 
 func (w *World) selection(r *rand.Rand, t *WorldType, depth int) string {
 	fields := []string{"id", "name"}
+	switch r.IntN(6) {
+	case 0:
+		fields = append(fields, "twice")
+	case 1:
+		fields = append(fields, "about")
+	case 2:
+		fields = append(fields, fmt.Sprintf("about(n: %d) twice", r.IntN(3)))
+	case 3:
+		if depth > 1 {
+			fields = append(fields, "size")
+		}
+	}
 	for i := 0; depth > 0 && i < 1+r.IntN(3); i++ {
 		alias := fmt.Sprintf("a%d: ", i)
 		switch r.IntN(10) {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"errors"
 	"flag"
 	"fmt"
 	"math/rand/v2"
@@ -26,6 +27,7 @@ import (
 	"osprey/demo/demotest"
 	"osprey/stores/conform"
 	"osprey/stores/document"
+	"osprey/stores/functions"
 	"osprey/stores/relational"
 	"osprey/stores/rest"
 )
@@ -127,6 +129,8 @@ func (s *fourStores) world(t *testing.T, seed uint64) int {
 	r := rand.New(rand.NewPCG(seed, 5))
 	w := conform.NewWorld(r, []string{"postgres", "mysql", "mongodb", "rest"})
 	sources, reference := s.load(t, w), memory(w)
+	var called atomic.Int64
+	sources["calc"], reference["calc"] = calc(&called), calc(&atomic.Int64{})
 	defer func() {
 		for _, source := range sources {
 			source.Close()
@@ -152,6 +156,9 @@ func (s *fourStores) world(t *testing.T, seed uint64) int {
 			counted := after[name] - before[name]
 			if name == "mongodb" || name == "rest" {
 				counted = after[name] // which start from 0 each time
+			}
+			if name == "calc" {
+				counted = int(called.Swap(0))
 			}
 			if counted != told[name] {
 				t.Errorf("%s\n%s counted %d requests, the runtime tells %d\n%s", op, name, counted, told[name], got.Plan)
@@ -213,6 +220,27 @@ func walk(t *testing.T, e *conform.Engine, w *conform.World, r *rand.Rand) {
 			t.Errorf("%s\nis %s\nand page by page, by %d, %v\n", whole, want, size, got)
 		}
 	}
+}
+
+// calc is a source with a function that writes what it is given, and fails for
+// every record whose id is 7.
+func calc(called *atomic.Int64) store.Source {
+	return &functions.Program{Functions: map[string]functions.Func{"about": {
+		Check: func(store.Signature) error { return nil },
+		Call: func(_ context.Context, inputs [][]byte) ([]functions.Result, error) {
+			called.Add(1)
+			var list []functions.Result
+			for _, in := range inputs {
+				if strings.Contains(string(in), `"id":"7"`) {
+					list = append(list, functions.Result{Err: errors.New("seven is not told about")})
+				} else {
+					text, _ := json.Marshal(string(in))
+					list = append(list, functions.Result{JSON: text})
+				}
+			}
+			return list, nil
+		},
+	}}}
 }
 
 // beyond says where more was asked than the plan has: a fetch is asked once, or

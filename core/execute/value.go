@@ -1,0 +1,210 @@
+package execute
+
+import (
+	"encoding/json"
+	"strconv"
+	"time"
+
+	"osprey/core/binding"
+	"osprey/core/plan"
+	"osprey/core/store"
+)
+
+// This file gives the values of fields as expressions have them.
+
+// fieldValue returns the value of a field as an expression has it. What would
+// be an error in the answer is one here.
+func (r *run) fieldValue(f *plan.Field, t *store.Table, row int) (v any, err error) {
+	if f.What == plan.Leaf {
+		if v, ok := plainLeaf(f, &t.Columns[f.Column], row); ok {
+			return v, nil
+		}
+	}
+	outside := r.aside(nil)
+	defer func() {
+		if len(r.errs) > 0 {
+			v, err = nil, r.takeError()
+		}
+		r.writer = outside
+	}()
+	switch f.What {
+	case plan.Leaf:
+		return r.leafValue(f, &t.Columns[f.Column], row), nil
+	case plan.Constant:
+		return jsonText(f.Text), nil
+	case plan.Inner:
+		return r.innerValue(f, &t.Columns[f.Column], row), nil
+	case plan.Total:
+		if c, at, ok := r.totalValue(f, f, row); ok {
+			return r.leafValue(f, c, at), nil
+		}
+		return nil, nil
+	case plan.Expression:
+		if c, at, ok := r.expressionValue(f, t, row); ok {
+			return r.leafValue(f, c, at), nil
+		}
+		return nil, nil
+	case plan.Called:
+		c, at, ok := r.callValue(f, f, row)
+		switch {
+		case !ok:
+			return nil, nil
+		case f.Object == nil:
+			return r.leafValue(f, c, at), nil
+		}
+		return r.innerValue(f, c, at), nil
+	case plan.Merged:
+		return r.mergedValue(f, t, row), nil
+	}
+	return r.recordsValue(f, t, row), nil
+}
+
+// plainLeaf returns a stored value that needs no conversion.
+func plainLeaf(f *plan.Field, c *store.Column, row int) (any, bool) {
+	if c.Null[row] || f.Format != nil {
+		return nil, false
+	}
+	switch {
+	case f.Codec == binding.Quoted && f.Scalar != "Decimal":
+		return string(c.At(row)), true
+	case f.Codec == binding.Fraction:
+		return c.Floats[row], true
+	case f.Codec == binding.Truth:
+		return c.Ints[row] != 0, true
+	case f.Scalar == "Int" && f.Codec == binding.Number, f.Scalar == "Int64" && f.Codec == binding.QuotedInt:
+		return c.Ints[row], true
+	case f.Scalar == "DateTime" && f.Codec == binding.MomentText:
+		return time.UnixMicro(c.Ints[row]).UTC(), true
+	}
+	return nil, false
+}
+
+// leafValue returns a stored value as an expression has it.
+func (r *run) leafValue(f *plan.Field, c *store.Column, row int) any {
+	b, ok := r.leaf(nil, f, c, row)
+	if !ok {
+		return nil
+	}
+	return typed(f.Scalar, jsonText(b))
+}
+
+// jsonText decodes a JSON text that was written here.
+func jsonText(text []byte) any {
+	var v any
+	_ = json.Unmarshal(text, &v)
+	return v
+}
+
+// typed returns a decoded JSON value of a scalar as an expression has it.
+func typed(scalar string, v any) any {
+	if list, ok := v.([]any); ok && scalar != "JSON" {
+		for i := range list {
+			list[i] = typed(scalar, list[i])
+		}
+		return list
+	}
+	switch v := v.(type) {
+	case string:
+		switch scalar {
+		case "Int64":
+			if n, err := strconv.ParseInt(v, 10, 64); err == nil {
+				return n
+			}
+		case "Decimal":
+			if n, err := strconv.ParseFloat(v, 64); err == nil {
+				return n
+			}
+		case "DateTime", "Date":
+			for _, layout := range []string{time.RFC3339Nano, time.DateOnly} {
+				if m, err := time.Parse(layout, v); err == nil {
+					return m
+				}
+			}
+		}
+	case float64:
+		if scalar == "Int" || scalar == "Int64" {
+			return int64(v)
+		}
+	}
+	return v
+}
+
+// object returns a row as an expression looks at it; nil after telling that it
+// is of no type.
+func (r *run) objectValue(f *plan.Field, t *store.Table, row int) any {
+	o := f.Object
+	if o.Kind < 0 {
+		return recordOf{r, o.Cases[0].Fields, t, row}
+	}
+	for _, c := range o.Cases {
+		if isOnly(t, plan.Only{Kind: o.Kind, Stored: c.Stored}, row) {
+			return recordOf{r, c.Fields, t, row}
+		}
+	}
+	r.object(nil, f, t, row) // which tells it
+	return nil
+}
+
+func (r *run) innerValue(f *plan.Field, c *store.Column, row int) any {
+	if r.noList(f, c, row) || c.Null[row] {
+		return nil
+	}
+	list := []any{}
+	for i, parent := range c.Rows.Parent {
+		if int(parent) == row {
+			list = append(list, r.objectValue(f, c.Rows, i))
+		}
+	}
+	return oneOrAll(f, list)
+}
+
+func oneOrAll(f *plan.Field, list []any) any {
+	switch {
+	case f.Null.Item != nil:
+		return list
+	case len(list) > 0:
+		return list[0]
+	}
+	return nil
+}
+
+// recordsValue returns the records that a field leads to.
+func (r *run) recordsValue(f *plan.Field, t *store.Table, row int) any {
+	l, from, to, ok := r.linked(f, row)
+	if !ok {
+		return nil
+	}
+	list := []any{}
+	for i := from; i < to; i++ {
+		list = append(list, r.objectValue(f, l.table, l.at(i)))
+	}
+	if f.What == plan.One && len(list) > 1 {
+		r.one(nil, f, f, l, from, to) // which tells it
+		return nil
+	}
+	return oneOrAll(f, list)
+}
+
+// mergedValue returns the records of a merge.
+func (r *run) mergedValue(f *plan.Field, t *store.Table, row int) any {
+	if f.Merge.By >= 0 {
+		i, ok := r.partOf(f, t, row)
+		if !ok {
+			return nil
+		}
+		part := f.Parts[i]
+		if part.Step == nil {
+			return recordOf{r, part.Object.Cases[0].Fields, nil, 0}
+		}
+		return r.recordsValue(part, t, row)
+	}
+	m, from, to, ok := r.mergedRange(f, t, row)
+	if !ok {
+		return nil
+	}
+	list := []any{}
+	for _, at := range m.rows[from:to] {
+		list = append(list, r.objectValue(f.Parts[at.part], r.link(f.Merge.Parts[at.part].Step).table, int(at.row)))
+	}
+	return oneOrAll(f, list)
+}
