@@ -211,6 +211,52 @@ func TestSameCallsAreOne(t *testing.T) {
 	}
 }
 
+// TestForwarded holds that headers of the caller and of osprey.yaml reach a
+// service of functions, and that ten failures behind each other give it a rest.
+func TestForwarded(t *testing.T) {
+	var headers []http.Header
+	fail := false
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		headers = append(headers, r.Header)
+		if fail {
+			w.WriteHeader(http.StatusBadGateway)
+			return
+		}
+		io.WriteString(w, `[{"jsonrpc": "2.0", "id": 1, "result": 7}]`)
+	}))
+	defer server.Close()
+	dir := berths(t, "  fees: { kind: functions, url: \""+server.URL+"/rpc\", headers: {Authorization: \"Bearer secret-word\"}, forward: [X-Caller] }\n", "", `seven: Int @computed(by: "fees.seven")`, "")
+	service, err := osprey.Open(t.Context(), dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer service.Close()
+	ask := func() string {
+		r := httptest.NewRequest(http.MethodPost, "/graphql", strings.NewReader(`{"query": "{ seven }"}`))
+		r.Header.Set("Content-Type", "application/json")
+		r.Header.Set("X-Caller", "Aila")
+		r.Header.Set("X-Other", "no")
+		w := httptest.NewRecorder()
+		service.ServeHTTP(w, r)
+		return w.Body.String()
+	}
+	if got := ask(); got != `{"data":{"seven":7}}` {
+		t.Errorf("answers %s", got)
+	}
+	if h := headers[0]; h.Get("Authorization") != "Bearer secret-word" || h.Get("X-Caller") != "Aila" || h.Get("X-Other") != "" || h.Get("Content-Type") != "application/json" {
+		t.Errorf("the service got %v", h)
+	}
+	fail = true
+	for range 12 {
+		if got := ask(); strings.Contains(got, "secret-word") || strings.Contains(got, server.URL) || !strings.Contains(got, `"seven":null`) {
+			t.Fatalf("answers %s", got)
+		}
+	}
+	if got := ask(); len(headers) != 11 || !strings.Contains(got, "the source fees failed 10 times behind each other and is left alone for some seconds") {
+		t.Errorf("the service got %d requests; answers %s", len(headers), got)
+	}
+}
+
 // TestNestedCalls calls functions for nested records, for the records of a page
 // within a list, and for what another function gave.
 func TestNestedCalls(t *testing.T) {

@@ -4,7 +4,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"log"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"strconv"
+	"strings"
 
 	"osprey"
 )
@@ -72,6 +78,59 @@ func ExampleOpen() {
 	// FUNCTION berths.2.tugs: the source port failed in tugs: it says: nobody measured the berth
 	// 1 quayside berths.json 0
 	// 2 port tugs 3
+}
+
+// A service is an HTTP handler, and tells what it would ask without asking.
+func ExampleService() {
+	service := open()
+	defer service.Close()
+	server := httptest.NewServer(service)
+	defer server.Close()
+	res, err := http.Post(server.URL+"/graphql", "application/json", strings.NewReader(`{"query": "{ berths { class } }"}`))
+	if err != nil {
+		log.Fatal(err)
+	}
+	defer res.Body.Close()
+	io.Copy(os.Stdout, res.Body)
+	plan, _ := service.Explain(osprey.Question{Query: `{ berths { name tugs } }`})
+	fmt.Printf("\n%s", plan)
+	// Output:
+	// {"data":{"berths":[{"class":"long"},{"class":"short"},{"class":"short"}]}}
+	// 2 store requests in 2 waves
+	//
+	// wave 1
+	//   quayside (files)  berths.json
+	//     • berths: name lengthM draughtDm
+	//         for berths
+	//         here: berths sorted by name
+	//
+	// wave 2
+	//   port (program)  tugs
+	//     • tugs(lengthM, draughtDm, wind: 3)
+	//         for berths.tugs
+}
+
+// A scalar of one's own is read from what callers give, and written as they see
+// it.
+func ExampleWithScalar() {
+	feet := osprey.Scalar{
+		Name: "Feet", Description: "A length in feet, such as 459 ft; it is stored in metres.",
+		Format: func(stored string) (string, error) {
+			metres, err := strconv.ParseFloat(stored, 64)
+			return fmt.Sprintf("%.0f ft", metres*3.28084), err
+		},
+	}
+	service, err := osprey.Open(context.Background(), "testdata/berths", osprey.WithScalar(feet),
+		osprey.WithSchema("feet", `extend type Berth { length: Feet @at(path: "lengthM") }`),
+		osprey.WithFunctions(osprey.Func("port.tugs", tugs), osprey.Func("port.fitting", fitting)))
+	if err != nil {
+		log.Fatal(err)
+	}
+	defer service.Close()
+	a, _ := service.Ask(context.Background(), osprey.Question{Query: `{ berths { length } }`})
+	fmt.Println(string(a.Data))
+	// Output:
+	// {"berths":[{"length":"853 ft"},{"length":"459 ft"},{"length":"295 ft"}]}
 }
 
 // What a function gives can lead to records.

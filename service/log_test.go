@@ -12,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"osprey"
 	"osprey/demo"
 	"osprey/demo/demotest"
 )
@@ -255,5 +256,61 @@ func TestOneOfFiftyFails(t *testing.T) {
 	e := a.Errors[0]
 	if e.Message != "the source fees failed in quote: it says: the tariff is being revised" || e.Extensions.Code != "FUNCTION" || e.Extensions.Source != "fees" || fmt.Sprint(e.Path) != fmt.Sprintf("[portCalls %d fee]", at) {
 		t.Errorf("the error is %+v", e)
+	}
+}
+
+// TestNarrowed filters by related records of one type of a record set: those of
+// the other types do not count.
+func TestNarrowed(t *testing.T) {
+	demotest.Setenv(t)
+	harbour, err := osprey.Open(t.Context(), filepath.Join(demotest.Root(), "demo/harbour"),
+		osprey.WithSchema("narrowed", `extend type Operator { tankers(filter: TankerFilter): [Tanker!]! @related(there: "operator_id", sort: "name") }
+			extend type Query { big: [Big!]! @read(sort: "name") } union Big = Tanker | Ferry`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer harbour.Close()
+	a, err := harbour.Ask(t.Context(), osprey.Question{Query: `{ operators(limit: 100, filter: {tankers: {without: {lengthM: {above: 200}}}}, sort: [{id: ASC}]) { id }
+		without: operators(limit: 100, filter: {tankers: {without: {}}}, sort: [{id: ASC}]) { id tankers { name } } big { __typename } }`})
+	if err != nil || len(a.Errors) > 0 {
+		t.Fatal(err, a.Errors)
+	}
+	var got struct {
+		Operators, Without []struct {
+			ID      string
+			Tankers []any
+		}
+		Big []struct {
+			Typename string `json:"__typename"`
+		}
+	}
+	if err := json.Unmarshal(a.Data, &got); err != nil {
+		t.Fatal(err)
+	}
+	ids := func(query string) (want []string) {
+		t.Helper()
+		if err := json.Unmarshal(registryJSON(t, `SELECT COALESCE(json_agg(id::text ORDER BY id), '[]') FROM operators o WHERE NOT EXISTS (SELECT 1 FROM craft c WHERE c.operator_id = o.id AND c.craft_type = 'tanker'`+query+`)`), &want); err != nil {
+			t.Fatal(err)
+		}
+		return want
+	}
+	var operators, without []string
+	for _, o := range got.Operators {
+		operators = append(operators, o.ID)
+	}
+	for _, o := range got.Without {
+		if without = append(without, o.ID); len(o.Tankers) > 0 {
+			t.Errorf("the operator %s has tankers, and is among those that have none", o.ID)
+		}
+	}
+	if want := ids(" AND c.length_m > 200"); !slices.Equal(operators, want) {
+		t.Errorf("without long tankers are %v, want %v", operators, want)
+	}
+	if want := ids(""); !slices.Equal(without, want) {
+		t.Errorf("without tankers are %v, want %v", without, want)
+	}
+	var big int
+	if err := json.Unmarshal(registryJSON(t, `SELECT count(*) FROM craft WHERE craft_type IN ('tanker', 'ferry')`), &big); err != nil || len(got.Big) != big {
+		t.Errorf("there are %d tankers and ferries, want %d: %v", len(got.Big), big, err)
 	}
 }
