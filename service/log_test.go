@@ -145,11 +145,12 @@ func TestJournal(t *testing.T) {
 	demotest.Setenv(t)
 	base := serveHarbour(t)
 	const since = `{at: {atLeast: "2026-02-20T00:00:00Z"}}`
-	read := func(args, counted string) (entries []string, info map[string]any, total float64) {
+	read := func(args map[string]any, counted string) (entries []string, info map[string]any, total float64) {
 		t.Helper()
-		a := ask(t, base, `{ journal(`+args+`, filter: `+since+`) { `+counted+` pageInfo { hasNextPage hasPreviousPage startCursor endCursor } edges { cursor node { __typename at } } } }`, nil)
+		a := ask(t, base, `query($first: Int, $after: String, $last: Int, $before: String) { journal(first: $first, after: $after, last: $last, before: $before, filter: `+since+`) { `+
+			counted+` pageInfo { hasNextPage hasPreviousPage startCursor endCursor } edges { cursor node { __typename at } } } }`, args)
 		if len(a.Errors) > 0 {
-			t.Fatalf("%s: %v", args, a.Errors)
+			t.Fatalf("%v: %v", args, a.Errors)
 		}
 		journal := a.Data["journal"].(map[string]any)
 		total, _ = journal["totalCount"].(float64)
@@ -159,16 +160,16 @@ func TestJournal(t *testing.T) {
 		}
 		return entries, journal["pageInfo"].(map[string]any), total
 	}
-	whole, _, total := read("first: 10000", "totalCount")
+	whole, _, total := read(map[string]any{"first": 10000}, "totalCount")
 	if len(whole) != int(total) || len(whole) < 20 || !slices.IsSortedFunc(whole, func(a, b string) int { return strings.Compare(b[:20], a[:20]) }) {
 		t.Fatalf("the journal has %d entries, and tells %v", len(whole), total)
 	}
 	for _, direction := range [][4]string{{"first", "after", "hasNextPage", "endCursor"}, {"last", "before", "hasPreviousPage", "startCursor"}} {
 		var got []string
 		for cursor := ""; ; {
-			args := direction[0] + ": 25"
+			args := map[string]any{direction[0]: 25}
 			if cursor != "" {
-				args += fmt.Sprintf(", %s: %q", direction[1], cursor)
+				args[direction[1]] = cursor
 			}
 			page, info, _ := read(args, "")
 			if direction[0] == "first" {

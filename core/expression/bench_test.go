@@ -34,3 +34,12 @@ func BenchmarkRun(b *testing.B) {
 		}
 	})
 }
+
+// BenchmarkCompile compiles an expression.
+func BenchmarkCompile(b *testing.B) {
+	for b.Loop() {
+		if _, err := Compile(`record.name + (record.lengthM * 3.28 > 40.0 ? " long" : " short")`, craftTypes(), &Type{Kind: Text}); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

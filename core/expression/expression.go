@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"reflect"
 	"strings"
+	"sync"
 	"time"
 
 	"cel.dev/cel-go/cel"
@@ -25,6 +26,12 @@ import (
 // maxCost bounds what one evaluation may do, in the steps of the language: it
 // keeps an expression over long lists from holding up the service.
 const maxCost = 1_000_000
+
+// language is the language with its extensions, which is made once: that costs
+// more than most expressions.
+var language = sync.OnceValues(func() (*cel.Env, error) {
+	return cel.NewEnv(ext.Strings(), ext.Math(), cel.OptionalTypes())
+})
 
 // An Object is a record that an expression looks at.
 type Object interface {
@@ -43,16 +50,16 @@ type Program struct {
 // Compile compiles an expression over inputs whose result is a value of the
 // type want. The error says what is wrong and where in the text.
 func Compile(text string, inputs map[string]*Type, want *Type) (*Program, error) {
-	registry, err := types.NewRegistry()
+	base, err := language()
 	if err != nil {
 		return nil, err
 	}
-	p := &provider{Registry: registry, records: map[string]*Type{}}
-	options := []cel.EnvOption{cel.CustomTypeProvider(p), cel.CustomTypeAdapter(registry), ext.Strings(), ext.Math(), cel.OptionalTypes()}
+	p := &provider{Provider: base.CELTypeProvider(), records: map[string]*Type{}}
+	options := []cel.EnvOption{cel.CustomTypeProvider(p)}
 	for name, t := range inputs {
 		options = append(options, cel.Variable(name, p.cel(t)))
 	}
-	env, err := cel.NewEnv(options...)
+	env, err := base.Extend(options...)
 	if err != nil {
 		return nil, err
 	}

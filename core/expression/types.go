@@ -66,14 +66,14 @@ func (p *provider) cel(t *Type) *cel.Type {
 
 // A provider tells the checker the types of records.
 type provider struct {
-	*types.Registry
+	types.Provider
 	records map[string]*Type
 }
 
 // FindStructType returns the type of a record.
 func (p *provider) FindStructType(name string) (*types.Type, bool) {
 	if p.records[name] == nil {
-		return p.Registry.FindStructType(name)
+		return p.Provider.FindStructType(name)
 	}
 	return types.NewTypeTypeWithParam(types.NewObjectType(name)), true
 }
@@ -83,7 +83,7 @@ func (p *provider) FindStructType(name string) (*types.Type, bool) {
 func (p *provider) FindStructFieldType(name, field string) (*types.FieldType, bool) {
 	record := p.records[name]
 	if record == nil {
-		return p.Registry.FindStructFieldType(name, field)
+		return p.Provider.FindStructFieldType(name, field)
 	}
 	t := record.Field(field)
 	if t == nil {

@@ -79,7 +79,7 @@ func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 	for i := range bound.Args { // last, since a default of first gives way to it
 		if a := &bound.Args[i]; a.Role == binding.Last {
 			if arg := b.arg(f, a); arg != nil {
-				if use.limit != nil && f.Argument(use.limit.Name) != nil {
+				if use.limit != nil && !use.limit.ByDefault {
 					use.refuse(use.limit, msgFirstAndLast)
 				}
 				arg.More, use.limit, use.backward = 1, arg, true
@@ -118,15 +118,15 @@ func narrowed(n binding.Narrow) *Arg {
 // arg returns an argument that is given, by the operation or a default, and
 // not null; otherwise nil.
 func (b *builder) arg(f *language.Field, a *binding.Arg) *Arg {
-	arg := &Arg{Name: a.Def.Name, Pos: f.Name.Pos, Path: a.Path, Kind: a.Kind, Many: a.Many, Enum: a.Enum, Type: a.Def.Type, Literal: a.Def.Default}
+	arg := &Arg{Name: a.Def.Name, Pos: f.Name.Pos, Path: a.Path, Kind: a.Kind, Many: a.Many, Enum: a.Enum, Type: a.Def.Type, Literal: a.Def.Default, ByDefault: true}
 	if given := f.Argument(a.Def.Name); given != nil {
-		arg.Literal, arg.Pos = given, given.Start()
+		arg.Literal, arg.Pos, arg.ByDefault = given, given.Start(), false
 	}
 	if v, ok := arg.Literal.(*language.Variable); ok {
 		b.plan.Shape.byPresence(v.Name)
 		value, given := b.vars[v.Name]
 		if !given {
-			arg.Literal = a.Def.Default
+			arg.Literal, arg.ByDefault = a.Def.Default, true
 		} else if value == nil && !schema.IsNonNull(a.Def.Type) {
 			return nil
 		}

@@ -169,6 +169,9 @@ type Arg struct {
 	Value   schema.Value
 	Within  []any  // the part of the literal's value that is meant: field names and positions
 	Err     string // why the value cannot be used
+	// ByDefault says that the operation does not give it: the schema's default
+	// stands for it.
+	ByDefault bool
 
 	// Of a condition.
 	Column int    // its first column among the values of the read
