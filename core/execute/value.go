@@ -61,7 +61,7 @@ func (r *run) fieldValue(f *plan.Field, t *store.Table, row int) (v any, err err
 
 // plainLeaf returns a stored value that needs no conversion.
 func plainLeaf(f *plan.Field, c *store.Column, row int) (any, bool) {
-	if c.Null[row] || f.Format != nil {
+	if c.Null[row] || c.Kind == store.List || f.Format != nil {
 		return nil, false
 	}
 	switch {
