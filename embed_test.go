@@ -288,6 +288,34 @@ func TestNestedCalls(t *testing.T) {
 	}
 }
 
+// TestResults holds that what a function gives is like any record: nested lists
+// are filtered and sorted, its types told, other records related to it, and its
+// values computed with.
+func TestResults(t *testing.T) {
+	functions := osprey.WithFunctions(
+		osprey.Func("own.bill", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([]any, error) {
+			return []any{object{"no": 7, "kind": "big", "lines": []object{{"what": "tug", "cents": 5}, {"what": "berth", "cents": 9}, {"what": "A", "cents": 1}}}}, nil
+		}),
+		osprey.Func("own.bills", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([][]object, error) {
+			return [][]object{{{"no": 1, "lines": []object{}}, {"no": "2", "lines": []object{{"what": "C", "cents": 1}}}}}, nil
+		}))
+	dir := berths(t, "", "", `bill: Bill @computed(by: "own.bill") bills: [Bill!] @computed(by: "own.bills") pay: Pay @computed(by: "own.bill")`, `
+		type Bill { no: ID! lines(filter: LineFilter, sort: [LineSort!], limit: Int): [Line!]! lineCount: Int @computed(expr: "record.lines.size()") first: String @computed(expr: "record.lines[0].what") }
+		type Line { what: String! cents: Int! berth: Berth @related(here: "what", there: "name") double: Int! @computed(expr: "record.cents * 2") }
+		union Pay @kind(by: "kind") = Big | Small type Big @kind(is: "big") { no: Int! } type Small @kind(is: "small") { no: Int! }`)
+	for _, test := range []struct{ query, want string }{
+		{`{ bill { no lines(filter: {cents: {above: 4}}, sort: [{cents: DESC}], limit: 1) { what double } all: lines { what berth { lengthM } } lineCount first } }`,
+			`{"bill":{"no":"7","lines":[{"what":"berth","double":18}],"all":[{"what":"tug","berth":null},{"what":"berth","berth":null},{"what":"A","berth":{"lengthM":140}}],"lineCount":3,"first":"tug"}}`},
+		{`{ bills { no first lines { berth { lengthM } } } pay { __typename ... on Big { no } } }`,
+			`{"bills":[{"no":"1","first":null,"lines":[]},{"no":"2","first":"C","lines":[{"berth":{"lengthM":0}}]}],"pay":{"__typename":"Big","no":7}}` +
+				"\nBAD_VALUE bills.0.first: the expression of Bill.first cannot be evaluated: index out of bounds: 0"},
+	} {
+		if got := answer(t, dir, test.query, functions); got != test.want {
+			t.Errorf("%s answers\n%s\nwant\n%s", test.query, got, test.want)
+		}
+	}
+}
+
 // TestOwnFunctions holds what is told of a program's functions that fail.
 func TestOwnFunctions(t *testing.T) {
 	type record struct{ Name string }
@@ -334,6 +362,35 @@ func TestOwnFunctions(t *testing.T) {
 			t.Errorf("answers\n%s", got)
 		}
 	})
+}
+
+// TestRootFunctions holds that functions of root fields are called at once in a
+// query, one after the other in a mutation, and no longer than the operation may
+// take.
+func TestRootFunctions(t *testing.T) {
+	var order []string
+	function := func(name string, wait time.Duration) osprey.Function {
+		return osprey.Func("own."+name, func(ctx context.Context, calls []osprey.Called[osprey.None, struct{ N int }]) ([]int, error) {
+			time.Sleep(wait)
+			order = append(order, name)
+			return []int{calls[0].Args.N}, nil
+		})
+	}
+	slow := osprey.Func("own.slow", func(ctx context.Context, calls []osprey.Called[osprey.None, osprey.None]) ([]int, error) {
+		<-ctx.Done()
+		return nil, ctx.Err()
+	})
+	dir := berths(t, "limits: { timeout: 500ms }\n", "", `slow: Int @computed(by: "own.slow")`, `type Mutation {
+		first(n: Int! = 1): Int @computed(by: "own.first")
+		second(n: Int! = 2): Int @computed(by: "own.second")
+	}`)
+	options := osprey.WithFunctions(function("first", 50*time.Millisecond), function("second", 0), slow)
+	if got := answer(t, dir, `mutation { a: first second(n: 7) b: first(n: 3) }`, options); got != `{"a":1,"second":7,"b":3}` || strings.Join(order, " ") != "first second first" {
+		t.Errorf("answers %s in the order %v", got, order)
+	}
+	if got := answer(t, dir, `{ slow }`, options); got != `{"slow":null}`+"\nSTORE_TIMEOUT slow: the source own did not answer within its time limit" {
+		t.Errorf("answers %s", got)
+	}
 }
 
 // TestSignatures holds that a function whose types do not fit is told when the

@@ -117,9 +117,11 @@ func (r *Revision) timed(p *plan.Plan) bool {
 		return false
 	}
 	for _, f := range p.Fetches {
-		timeout := r.project.Config.Sources[f.Source].Timeout
-		if timeout <= 0 {
-			timeout = store.DefaultTimeout
+		timeout := store.DefaultTimeout
+		if c := r.project.Config.Sources[f.Source]; c == nil {
+			return true // a program brought it, and nobody knows how long it takes
+		} else if c.Timeout > 0 {
+			timeout = c.Timeout
 		}
 		if p.Waves > 1 || f.EachKey || f.Pages > 0 || timeout > limit {
 			return true
