@@ -171,3 +171,30 @@ func TestPartFails(t *testing.T) {
 		t.Errorf("gives %s\n%s", data, errs)
 	}
 }
+
+// TestStoredElsewhere reads an interface with a record set of its own, one of
+// whose types is stored elsewhere.
+func TestStoredElsewhere(t *testing.T) {
+	const types = `
+type Query { boats(limit: Int): [Boat!]! @read(sort: "name") tugs: [Tug!]! @read }
+interface Boat @stored(in: "a", as: "boats", key: "id") @kind(by: "kind") { id: ID! name: String trips: [Trip!]! @related(here: "id", there: "boat", sort: "n") }
+type Tug implements Boat @kind(is: "tug") { id: ID! name: String trips: [Trip!]! }
+type Barge implements Boat @kind(is: "barge") { id: ID! name: String trips: [Trip!]! }
+type Ferry implements Boat @stored(in: "b", as: "ferries", key: "id") { id: ID! name: String trips: [Trip!]! cars: Int }
+type Trip @stored(in: "b", as: "trips", key: "n") { n: Int! }
+`
+	e := newEngineOf(t, types, map[string]*storetest.Memory{
+		"a": storetest.NewMemory(`boats: id int! name text? kind text`, map[string]string{"boats": `[{"id": 1, "name": "Kelp", "kind": "tug"}, {"id": 2, "name": "Reef", "kind": "barge"}]`}),
+		"b": storetest.NewMemory("ferries: id int! name text? cars int?\ntrips: n int! boat int", map[string]string{
+			"ferries": `[{"id": 7, "name": "Loch", "cars": 20}]`, "trips": `[{"n": 1, "boat": 7}, {"n": 2, "boat": 1}, {"n": 3, "boat": 7}]`}),
+	})
+	for _, test := range []struct{ text, want string }{
+		{`{ boats { __typename name ... on Ferry { cars } trips { n } } }`,
+			`{"boats":[{"__typename":"Tug","name":"Kelp","trips":[{"n":2}]},{"__typename":"Ferry","name":"Loch","cars":20,"trips":[{"n":1},{"n":3}]},{"__typename":"Barge","name":"Reef","trips":[]}]}`},
+		{`{ boats(limit: 2) { name } tugs { name } }`, `{"boats":[{"name":"Kelp"},{"name":"Loch"}],"tugs":[{"name":"Kelp"}]}`},
+	} {
+		if data, errs := e.ask(t, test.text); data != test.want || errs != "" {
+			t.Errorf("%s\ngives %s %s\nwant  %s", test.text, data, errs, test.want)
+		}
+	}
+}
