@@ -23,7 +23,24 @@ func FuzzRun(f *testing.F) {
 	} {
 		f.Add(text)
 	}
-	e := newEngine(f, stores())
+	runAny(f, newEngine(f, stores()))
+}
+
+// FuzzAbstract is FuzzRun over interfaces, unions and expressions.
+func FuzzAbstract(f *testing.F) {
+	for _, text := range []string{
+		`{ log(limit: 2, offset: 1) { __typename ... on Visit { who } ... on Mishap { what } ... on Logged { at } } pages(first: 2) { totalCount edges { cursor node { at } } pageInfo { endCursor } } }`,
+		`{ named(filter: {name: {startsWith: "K"}}, sort: [{name: DESC}]) { name ... on Boat { id size } ... on Call { half label share log { __typename } boat { name } } } one(id: 3) { name } }`,
+		`{ remarks { about { __typename ... on Tug { pull } } must { name } engine { power } } inspections { evidence { ... on Photo { caption } ... on Reading { twice } } first { __typename } } }`,
+		`{ pages(last: 1, before: "AAAAAAAB") { edges { node { __typename } } } port twice(n: 5) old calls { aboard half } boats { ... on Engine { power } } }`,
+		`{ pages(first: 1, after: "lxxirQMBCA") { pageInfo { hasNextPage hasPreviousPage startCursor } } }`,
+	} {
+		f.Add(text)
+	}
+	runAny(f, newEngineOf(f, harbourLog, logStores()))
+}
+
+func runAny(f *testing.F, e *engine) {
 	f.Fuzz(func(t *testing.T, text string) {
 		doc, problems := language.Parse(language.NewSource("", text))
 		if len(problems) > 0 || validate.Document(e.bound.Schema, doc).Failed() {
