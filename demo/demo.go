@@ -269,6 +269,3 @@ func (h *Harbour) StopInspections() { h.documents.end() }
 
 // StopTides ends the tide office's stand-in.
 func (h *Harbour) StopTides() { h.tides.Close() }
-
-// StopFees ends the harbour office's stand-in.
-func (h *Harbour) StopFees() { h.fees.Close() }

@@ -260,6 +260,29 @@ func TestOneOfFiftyFails(t *testing.T) {
 	}
 }
 
+// TestFunctionsDown asks while the service of functions is down: its fields are
+// errors without its address, everything else is answered, and /ready tells it.
+func TestFunctionsDown(t *testing.T) {
+	demotest.Setenv(t)
+	gone := httptest.NewServer(http.NotFoundHandler())
+	gone.Close()
+	t.Setenv("FEES_URL", gone.URL)
+	base := serveHarbour(t)
+	a := ask(t, base, `{ portCalls(limit: 2) { id hours fee { amount } } tariff(lengthM: 3) { amount } port }`, nil)
+	calls := a.Data["portCalls"].([]any)
+	if len(a.Errors) != 3 || calls[1].(map[string]any)["fee"] != nil || calls[1].(map[string]any)["hours"] == nil || a.Data["port"] != "Skerrow" {
+		t.Errorf("answers %v %v", a.Data, a.Errors)
+	}
+	for _, e := range a.Errors {
+		if e.Message != "the source fees cannot be reached" || e.Extensions.Code != "STORE_DOWN" || e.Extensions.Source != "fees" {
+			t.Errorf("the error is %+v", e)
+		}
+	}
+	if status, r := ready(t, base); status != http.StatusServiceUnavailable || r.Sources["fees"].Ready || !r.Sources["registry"].Ready {
+		t.Errorf("/ready answers %d %v", status, r)
+	}
+}
+
 // TestNarrowed filters by related records of one type of a record set: those of
 // the other types do not count.
 func TestNarrowed(t *testing.T) {
