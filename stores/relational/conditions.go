@@ -98,7 +98,11 @@ func (s *statement) behind(read int, alias string, set *store.Set, c *store.Cond
 		own, nullable := s.orderValue(alias, set, o)
 		nullable = nullable || c.Foreign
 		value := func() string {
-			return s.one(param{read: read, what: whereParam, n: c.Value + i, field: f, kind: f.Kind})
+			p := param{read: read, what: whereParam, n: c.Value + i, field: f, kind: f.Kind}
+			if o.Bytes && f.Kind == store.Text {
+				p.field = nil // whatever type the column has, it is compared as a text
+			}
+			return s.one(p)
 		}
 		sign := " > "
 		if o.Desc {

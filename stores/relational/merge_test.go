@@ -20,9 +20,9 @@ type Query {
   list(limit: Int): [Item!]! @read(sort: "name")
   pages(first: Int, after: String, sort: [ItemSort!]): ItemConnection! @read
 }
-interface Item { name: String n: Int64 }
-type A implements Item @stored(in: "s", as: "a", key: "id") { name: String n: Int64 }
-type B implements Item @stored(in: "s", as: "b", key: "id") { name: String n: Int64 }
+interface Item { name: String n: Int64 side: String at: DateTime }
+type A implements Item @stored(in: "s", as: "a", key: "id") { name: String n: Int64 side: String at: DateTime }
+type B implements Item @stored(in: "s", as: "b", key: "id") { name: String n: Int64 side: String at: DateTime }
 `
 	columns := map[string]string{
 		relational.Postgres: `text COLLATE "und-x-icu"`, relational.MySQL: "varchar(20) COLLATE utf8mb4_general_ci", relational.SQLite: "text COLLATE NOCASE",
@@ -31,12 +31,22 @@ type B implements Item @stored(in: "s", as: "b", key: "id") { name: String n: In
 	for kind, text := range columns {
 		t.Run(kind, func(t *testing.T) {
 			s, _ := sourceOf(t, kind, func(db *sql.DB) {
-				for _, statement := range []string{
-					"CREATE TABLE a (id int PRIMARY KEY, name " + text + " NOT NULL, n smallint NOT NULL)",
-					"CREATE TABLE b (id int PRIMARY KEY, name " + text + ", n bigint)",
-					"INSERT INTO a VALUES (1, 'a', 5), (2, 'B', 2), (3, 'Z', 9)",
-					"INSERT INTO b VALUES (1, 'A', 5000000000), (2, 'b', 5), (3, 'á', NULL), (4, NULL, -5000000000)",
-				} {
+				// The database sorts a type of its own by the order of its values.
+				side, at := "text", "timestamp"
+				statements := []string{}
+				switch kind {
+				case relational.Postgres:
+					side, at = "side", "timestamptz"
+					statements = append(statements, "CREATE TYPE side AS ENUM ('star', 'port', 'mid')")
+				case relational.MySQL:
+					side, at = "enum('star', 'port', 'mid')", "datetime(6)"
+				}
+				for _, statement := range append(statements,
+					"CREATE TABLE a (id int PRIMARY KEY, name "+text+" NOT NULL, n smallint NOT NULL, side "+side+" NOT NULL, at "+at+" NOT NULL)",
+					"CREATE TABLE b (id int PRIMARY KEY, name "+text+", n bigint, side "+side+", at "+at+")",
+					"INSERT INTO a VALUES (1, 'a', 5, 'star', '2026-03-01 08:00:00'), (2, 'B', 2, 'mid', '2026-03-02 08:00:00'), (3, 'Z', 9, 'port', '2026-03-01 08:00:00')",
+					"INSERT INTO b VALUES (1, 'A', 5000000000, 'port', '2026-03-01 08:00:00'), (2, 'b', 5, 'mid', '2025-03-01 08:00:00.5'), (3, 'á', NULL, NULL, NULL), (4, NULL, -5000000000, 'star', '2026-03-01 08:00:01')",
+				) {
 					if _, err := db.Exec(statement); err != nil {
 						t.Fatal(err)
 					}
@@ -51,6 +61,8 @@ type B implements Item @stored(in: "s", as: "b", key: "id") { name: String n: In
 			for _, walk := range []struct{ sort, want string }{
 				{"{name: ASC}", `null "A" "B" "Z" "a" "b" "á"`}, {"{name: DESC}", `"á" "b" "a" "Z" "B" "A" null`},
 				{"{n: ASC}", `"á" null "B" "a" "b" "Z" "A"`}, {"{n: DESC}", `"A" "Z" "a" "b" "B" null "á"`}, {"{n: ASC_MISSING_LAST}", `null "B" "a" "b" "Z" "A" "á"`},
+				{"{side: ASC}", `"á" "B" "b" "Z" "A" "a" null`}, {"{side: DESC_MISSING_FIRST}, {name: ASC}", `"á" null "a" "A" "Z" "B" "b"`},
+				{"{at: DESC}, {side: ASC}", `"B" null "Z" "A" "a" "b" "á"`},
 			} {
 				var got []string
 				after := ""
