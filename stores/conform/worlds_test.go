@@ -10,6 +10,8 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -27,6 +29,7 @@ import (
 	"osprey/demo/demotest"
 	"osprey/stores/conform"
 	"osprey/stores/document"
+	"osprey/stores/files"
 	"osprey/stores/functions"
 	"osprey/stores/relational"
 	"osprey/stores/rest"
@@ -40,10 +43,10 @@ var (
 	during = flag.Duration("during", 0, "how long schemas are made, however many")
 )
 
-// TestWorlds asks random operations over random schemas on four stores. The
+// TestWorlds asks random operations over random schemas on six stores. The
 // answers are those of stores in memory that can do nothing by themselves. The
 // number of store requests is what the plan says and what the runtime tells,
-// and each store counts as many as it was told to be asked.
+// and each store that can count counts as many as it was told to be asked.
 func TestWorlds(t *testing.T) {
 	stores := openStores(t)
 	until := time.Now().Add(*during)
@@ -56,8 +59,8 @@ func TestWorlds(t *testing.T) {
 	t.Logf("%d operations", operations)
 }
 
-// fourStores are the stores, with what counts at each.
-type fourStores struct {
+// worldStores are the stores, with what counts at each that can.
+type worldStores struct {
 	postgres, mysql *sql.DB
 	postgresURL     string
 	mysqlURL        string
@@ -69,9 +72,9 @@ type fourStores struct {
 	statements      func() int
 }
 
-func openStores(t *testing.T) *fourStores {
+func openStores(t *testing.T) *worldStores {
 	t.Helper()
-	s := &fourStores{wire: demotest.NewWire(t), postgresURL: demotest.Harbour().RegistryURL + "?search_path=world"}
+	s := &worldStores{wire: demotest.NewWire(t), postgresURL: demotest.Harbour().RegistryURL + "?search_path=world"}
 	open := func(driver, dsn string) *sql.DB {
 		db, err := sql.Open(driver, dsn)
 		if err != nil {
@@ -96,7 +99,7 @@ func openStores(t *testing.T) *fourStores {
 }
 
 // serve answers as the remote service does, and counts.
-func (s *fourStores) serve(w http.ResponseWriter, r *http.Request) {
+func (s *worldStores) serve(w http.ResponseWriter, r *http.Request) {
 	s.asked.Add(1)
 	list := []conform.Record{}
 	for _, record := range s.records[strings.TrimPrefix(r.URL.Path, "/")] {
@@ -113,7 +116,7 @@ func (s *fourStores) serve(w http.ResponseWriter, r *http.Request) {
 }
 
 // counts returns how often each store was asked since the last call.
-func (s *fourStores) counts(t *testing.T) map[string]int {
+func (s *worldStores) counts(t *testing.T) map[string]int {
 	t.Helper()
 	var name string
 	var selects int
@@ -124,10 +127,10 @@ func (s *fourStores) counts(t *testing.T) map[string]int {
 }
 
 // world makes a world and asks it.
-func (s *fourStores) world(t *testing.T, seed uint64) int {
+func (s *worldStores) world(t *testing.T, seed uint64) int {
 	t.Helper()
 	r := rand.New(rand.NewPCG(seed, 5))
-	w := conform.NewWorld(r, []string{"postgres", "mysql", "mongodb", "rest"})
+	w := conform.NewWorld(r, []string{"postgres", "mysql", "mongodb", "rest", "sqlite", "files"})
 	sources, reference := s.load(t, w), memory(w)
 	var called atomic.Int64
 	sources["calc"], reference["calc"] = calc(&called), calc(&atomic.Int64{})
@@ -156,6 +159,9 @@ func (s *fourStores) world(t *testing.T, seed uint64) int {
 			counted := after[name] - before[name]
 			if name == "mongodb" || name == "rest" {
 				counted = after[name] // which start from 0 each time
+			}
+			if name == "sqlite" || name == "files" {
+				continue // which tell nobody what they are asked
 			}
 			if name == "calc" {
 				counted = int(called.Swap(0))
@@ -288,7 +294,7 @@ func memory(w *conform.World) map[string]store.Source {
 }
 
 // load fills the stores with a world and opens sources on them.
-func (s *fourStores) load(t *testing.T, w *conform.World) map[string]store.Source {
+func (s *worldStores) load(t *testing.T, w *conform.World) map[string]store.Source {
 	t.Helper()
 	ctx := context.Background()
 	must := func(err error) {
@@ -309,11 +315,19 @@ func (s *fourStores) load(t *testing.T, w *conform.World) map[string]store.Sourc
 	exec(s.mysql, "DROP DATABASE harbour", "CREATE DATABASE harbour")
 	must(s.mongo.Drop(ctx))
 	s.records = map[string][]conform.Record{}
+	folder := t.TempDir()
+	lite, err := sql.Open("sqlite", filepath.Join(folder, "world.db"))
+	must(err)
+	defer lite.Close()
 	sets := []rest.Set{}
 	for _, typ := range w.Types {
 		switch typ.Source {
 		case "postgres":
 			s.table(t, s.postgres, typ, typ.Set, `text COLLATE "C"`, "$%d")
+		case "sqlite":
+			s.table(t, lite, typ, typ.Set, "text", "?")
+		case "files":
+			must(os.WriteFile(filepath.Join(folder, typ.Set+".json"), []byte(conform.JSON(typ.Records)), 0o644))
 		case "mysql":
 			s.table(t, s.mysql, typ, "harbour."+typ.Set, "varchar(100)", "?")
 		case "mongodb":
@@ -351,13 +365,17 @@ func (s *fourStores) load(t *testing.T, w *conform.World) map[string]store.Sourc
 	keep("mysql", mysql, err)
 	documents, err := document.Open(document.Config{URL: strings.Replace(s.wire.URL, "/harbour", "/world", 1), Pool: 2})
 	keep("mongodb", documents, err)
+	local, err := relational.Open(relational.Config{Kind: relational.SQLite, URL: "sqlite:" + filepath.Join(folder, "world.db"), Pool: 2})
+	keep("sqlite", local, err)
+	read, err := files.Open(files.Config{Folder: folder})
+	keep("files", read, err)
 	remote, err := rest.Open(rest.Config{URL: s.rest.URL, Sets: sets})
 	keep("rest", remote, err)
 	return opened
 }
 
 // table makes a table of a type and fills it.
-func (s *fourStores) table(t *testing.T, db *sql.DB, typ *conform.WorldType, name, text, place string) {
+func (s *worldStores) table(t *testing.T, db *sql.DB, typ *conform.WorldType, name, text, place string) {
 	t.Helper()
 	columns := []string{"id int PRIMARY KEY", "name " + text, "n int", "any_id int", "any_kind " + text}
 	for _, ref := range typ.Refs {
