@@ -198,3 +198,30 @@ type Trip @stored(in: "b", as: "trips", key: "n") { n: Int! }
 		}
 	}
 }
+
+// TestNumberedKinds tells types by a number, in a record set, nested, and beside
+// a reference.
+func TestNumberedKinds(t *testing.T) {
+	const types = `
+type Query { boats: [Boat!]! @read(sort: "id") tugs: [Tug!]! @read floats: [Float_!]! @read }
+union Float_ = Tug | Buoy
+interface Boat @stored(in: "a", as: "boats", key: "id") @kind(by: "kind") { id: ID! size: String @computed(expr: "record.__typename") }
+type Tug implements Boat @kind(is: "1") { id: ID! size: String tow: Float_ @related(here: "tow_id") @kind(by: "tow_kind") }
+type Barge implements Boat @kind(is: "2") { id: ID! size: String load: [Load!] }
+type Buoy @stored(in: "a", as: "buoys", key: "id") @kind(is: "9") { id: ID! }
+union Load @kind(by: "type") = Sand | Coal
+type Sand @kind(is: "5") { tonnes: Int }
+type Coal @kind(is: "6") { bags: Int }
+`
+	e := newEngineOf(t, types, map[string]*storetest.Memory{"a": storetest.NewMemory("boats: id int! kind int tow_id int? tow_kind int? load json?\nbuoys: id int!", map[string]string{
+		"boats": `[{"id": 1, "kind": 1, "tow_id": 3, "tow_kind": 9}, {"id": 2, "kind": 2, "load": [{"type": 6, "bags": 40}, {"type": 5, "tonnes": 2}]}, {"id": 3, "kind": 1, "tow_id": 1, "tow_kind": 1}]`, "buoys": `[{"id": 3}]`})})
+	for _, test := range []struct{ text, want string }{
+		{`{ boats { __typename size ... on Tug { tow { __typename ... on Buoy { id } } } ... on Barge { load { __typename ... on Coal { bags } } } } }`,
+			`{"boats":[{"__typename":"Tug","size":"Tug","tow":{"__typename":"Buoy","id":"3"}},{"__typename":"Barge","size":"Barge","load":[{"__typename":"Coal","bags":40},{"__typename":"Sand"}]},{"__typename":"Tug","size":"Tug","tow":{"__typename":"Tug"}}]}`},
+		{`{ tugs { id } floats { __typename } }`, `{"tugs":[{"id":"1"},{"id":"3"}],"floats":[{"__typename":"Tug"},{"__typename":"Tug"},{"__typename":"Buoy"}]}`},
+	} {
+		if data, errs := e.ask(t, test.text); data != test.want || errs != "" {
+			t.Errorf("%s\ngives %s %s\nwant  %s", test.text, data, errs, test.want)
+		}
+	}
+}

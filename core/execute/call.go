@@ -96,6 +96,9 @@ func (e *told) Error() string { return e.msg }
 
 // takeError returns the first error that was told aside, and forgets all.
 func (r *run) takeError() error {
+	if len(r.errs) == 0 {
+		return errors.New("a value could not be had, and nothing says why")
+	}
 	first := r.errs[0]
 	r.errs, r.causes, r.counts = nil, nil, nil
 	return &told{first.Code, first.Source, first.Msg}
@@ -107,7 +110,7 @@ func isOnly(t *store.Table, only plan.Only, row int) bool {
 		return true
 	}
 	kind := &t.Columns[only.Kind]
-	return !kind.Null[row] && string(kind.At(row)) == only.Stored
+	return !kind.Null[row] && string(kind.Text(row)) == only.Stored
 }
 
 // shown returns which rows of a table the answer shows; nil for all.

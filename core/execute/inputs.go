@@ -198,11 +198,7 @@ func dayOf(day plan.Day, text string) store.Column {
 
 // tells reports whether the value of a row that tells its type is one of some.
 func (r *run) tells(c *store.Column, row int, is map[string]bool) bool {
-	if c.Null[row] {
-		return false
-	}
-	value := store.Column{Kind: store.Text}
-	return value.AppendAs(c, row) && is[string(value.At(0))]
+	return !c.Null[row] && is[string(c.Text(row))]
 }
 
 // keys collects the distinct combinations of key values of a read, in the form

@@ -1,7 +1,6 @@
 package execute
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 
@@ -66,25 +65,23 @@ func (r *run) merge(of *plan.Merge, parents int) *mergedRows {
 			return m
 		}
 	}
-	backward := of.Page != nil && of.Page.Backward
+	heads := make([]span, len(of.Parts))
 	for p := range parents {
-		m.start[p] = int32(len(m.rows))
 		for i, l := range links {
-			if l == nil {
-				continue
-			}
-			from, to := int32(0), int32(0)
-			if of.Parts[i].Step.Parent == nil {
-				from, to = l.rows(0)
-			} else {
-				from, to = l.rows(p)
-			}
-			for at := from; at < to; at++ {
-				m.rows = append(m.rows, partRow{int32(i), int32(l.at(at))})
+			switch {
+			case l == nil:
+			case of.Parts[i].Step.Parent == nil:
+				heads[i].from, heads[i].to = l.rows(0)
+			default:
+				heads[i].from, heads[i].to = l.rows(p)
 			}
 		}
+		m.start[p] = int32(len(m.rows))
+		for next := firstOf(of, links, heads); next >= 0; next = firstOf(of, links, heads) {
+			m.rows = append(m.rows, partRow{int32(next), int32(links[next].at(heads[next].from))})
+			heads[next].from++
+		}
 		m.end[p] = int32(len(m.rows))
-		slices.SortStableFunc(m.rows[m.start[p]:], func(a, b partRow) int { return comparePartRows(of, links, a, b, backward) })
 	}
 	if of.Page == nil {
 		if err := r.cut(m.start, m.end, of.Limit, of.Offset); err != nil {
@@ -94,24 +91,41 @@ func (r *run) merge(of *plan.Merge, parents int) *mergedRows {
 	return m
 }
 
-// comparePartRows orders rows of two parts. Read from the end of the list, all
-// is the other way round.
-func comparePartRows(of *plan.Merge, links []*link, a, b partRow, backward bool) int {
-	if a.part == b.part {
-		return 0 // each part is in its order already
-	}
-	sign := 1
-	if backward {
-		sign = -1
-	}
-	x, y := of.Parts[a.part].Order, of.Parts[b.part].Order
-	for i := range x {
-		c := x[i].By.Compare(&links[a.part].table.Columns[x[i].Column], int(a.row), &links[b.part].table.Columns[y[i].Column], int(b.row))
-		if c != 0 {
-			return sign * c
+// A span is the rows of a part that are not in the list yet.
+type span struct{ from, to int32 }
+
+// firstOf returns the part whose next row comes first, or -1 if none has any.
+// Each part is in its order already. Of rows that are equal, that of the first
+// part comes first; read from the end of the list, all is the other way round.
+func firstOf(of *plan.Merge, links []*link, heads []span) int {
+	best := -1
+	backward := of.Page != nil && of.Page.Backward
+	for i, h := range heads {
+		if h.from == h.to {
+			continue
+		}
+		if best < 0 {
+			best = i
+			continue
+		}
+		c := compareHeads(of, links, heads, i, best)
+		if backward && c >= 0 || !backward && c < 0 {
+			best = i
 		}
 	}
-	return sign * cmp.Compare(a.part, b.part)
+	return best
+}
+
+// compareHeads compares the next rows of two parts by the keys of the list.
+func compareHeads(of *plan.Merge, links []*link, heads []span, a, b int) int {
+	x, y := of.Parts[a].Order, of.Parts[b].Order
+	rowA, rowB := links[a].at(heads[a].from), links[b].at(heads[b].from)
+	for i := range x {
+		if c := x[i].By.Compare(&links[a].table.Columns[x[i].Column], rowA, &links[b].table.Columns[y[i].Column], rowB); c != 0 {
+			return c
+		}
+	}
+	return 0
 }
 
 // merged writes a merged list, or the one record of a merge.
@@ -176,9 +190,7 @@ func (r *run) partOf(f *plan.Field, t *store.Table, row int) (int, bool) {
 	}
 	i := slices.IndexFunc(f.Merge.Parts, func(p plan.Part) bool { return r.tells(told, row, p.Is) })
 	if i < 0 {
-		value := store.Column{Kind: store.Text}
-		value.AppendAs(told, row)
-		r.fail(f, nil, BadResult, "", fmt.Sprintf(msgRecordKindNoType, f.At, value.At(0)))
+		r.fail(f, nil, BadResult, "", fmt.Sprintf(msgRecordKindNoType, f.At, told.Text(row)))
 		return 0, false
 	}
 	return i, true

@@ -52,7 +52,7 @@ func (r *run) soundObject(o *plan.Object, t *store.Table) bool {
 		}
 		kind := &t.Columns[o.Kind]
 		for row := range t.Len {
-			if kind.Null[row] || !known[string(kind.At(row))] {
+			if kind.Null[row] || !known[string(kind.Text(row))] {
 				return false
 			}
 		}

@@ -249,7 +249,7 @@ func (r *run) object(b []byte, f *plan.Field, t *store.Table, row int) ([]byte, 
 		r.fail(f, nil, BadResult, "", fmt.Sprintf(msgRecordHasNothingTells, o.Type))
 		return b, false
 	}
-	stored := kind.At(row)
+	stored := kind.Text(row)
 	for i := range o.Cases {
 		if o.Cases[i].Stored == string(stored) {
 			return r.fields(b, o.Cases[i].Fields, t, row)

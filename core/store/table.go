@@ -173,6 +173,19 @@ func (c *Column) At(row int) []byte {
 	return c.Bytes[start:c.Ends[row]]
 }
 
+// Text returns the value of a row as text, whatever the column's kind is; it
+// must not be null.
+func (c *Column) Text(row int) []byte {
+	if c.Kind.inBytes() {
+		return c.At(row)
+	}
+	text := Column{Kind: Text}
+	if !text.AppendAs(c, row) {
+		return nil
+	}
+	return text.At(0)
+}
+
 // Items returns the range in Elem of a row of a List column.
 func (c *Column) Items(row int) (start, end int) {
 	if row > 0 {
