@@ -4,36 +4,19 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
 
 	"osprey"
+	"osprey/demo/demotest"
 )
-
-// folder makes a project of files in a folder of its own.
-func folder(t *testing.T, files map[string]string) string {
-	t.Helper()
-	dir := t.TempDir()
-	for name, text := range files {
-		path := filepath.Join(dir, name)
-		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-			t.Fatal(err)
-		}
-		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
-			t.Fatal(err)
-		}
-	}
-	return dir
-}
 
 const berthsData = `[{"name": "A", "lengthM": 140, "draughtDm": 90, "quay": "Q1"}, {"name": "B", "lengthM": 90, "quay": "Q2"}, {"name": "C", "lengthM": 0, "draughtDm": 5, "quay": "Q1"}]`
 
 // berths makes a project whose type Berth has more fields.
 func berths(t *testing.T, yaml, fields, roots, types string) string {
-	return folder(t, map[string]string{
+	return demotest.Folder(t, map[string]string{
 		"osprey.yaml":      "sources:\n  quayside: { kind: files, folder: data }\n" + yaml,
 		"data/berths.json": berthsData,
 		"schema/a.graphql": "type Query { berths: [Berth!]! @read(sort: \"name\") " + roots + " }\n" +
@@ -167,6 +150,30 @@ func TestRootFunctions(t *testing.T) {
 		t.Errorf("answers %s in the order %v", got, order)
 	}
 	if got := answer(t, dir, `{ slow }`, options); got != `{"slow":null}`+"\nSTORE_TIMEOUT slow: the source own did not answer within its time limit" {
+		t.Errorf("answers %s", got)
+	}
+}
+
+// TestExplain holds that a saved operation and variables are explained as they
+// are asked.
+func TestExplain(t *testing.T) {
+	dir := berths(t, "", `twice: Float @computed(expr: "record.lengthM * 2.0") exact: Decimal @computed(expr: "record.lengthM / 0.0")`, `some(limit: Int): [Berth!]! @read`, "")
+	service, err := osprey.Open(t.Context(), dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer service.Close()
+	const query = `query Some($with: Boolean!, $n: Int) { some(limit: $n) { name } berths @include(if: $with) { twice } }`
+	plan, err := service.Explain(osprey.Question{Query: query, Variables: map[string]any{"with": false, "n": 2}})
+	if err != nil || strings.Contains(plan, "for berths") || !strings.Contains(plan, "for some") {
+		t.Errorf("explained as %s %v", plan, err)
+	}
+	for _, q := range []osprey.Question{{Query: query}, {Operation: "Nothing"}, {Query: "{"}, {Query: query, Variables: map[string]any{"with": func() {}}}} {
+		if plan, err := service.Explain(q); err == nil {
+			t.Errorf("%+v is explained as %s", q, plan)
+		}
+	}
+	if got := answer(t, dir, `{ berths { exact } }`); !strings.Contains(got, "BAD_VALUE berths.0.exact: Berth.exact: expected a number, found +Inf") {
 		t.Errorf("answers %s", got)
 	}
 }

@@ -91,6 +91,9 @@ func WithSource(name string, source store.Source, naming string) Option {
 		if s.add.Sources == nil {
 			s.add.Sources = map[string]project.AddedSource{}
 		}
+		if _, twice := s.add.Sources[name]; twice {
+			return fmt.Errorf("osprey: there are two sources called %s", name)
+		}
 		s.add.Sources[name] = project.AddedSource{Store: source, Naming: naming}
 		return nil
 	}
@@ -241,28 +244,13 @@ type Call struct {
 }
 
 // Ask answers a question in this process. What is wrong with the question or
-// the stores is among the answer's errors; the error is of the variables that
-// are no JSON, or of the context.
+// the stores is among the answer's errors; the error is of variables that are no
+// JSON, of a saved operation that there is not, or of the context.
 func (s *Service) Ask(ctx context.Context, q Question) (*Answer, error) {
 	revision := s.project.Revision()
-	asked := &project.Question{Query: q.Query, OperationName: q.Operation}
-	if q.Query == "" {
-		text, err := revision.Saved(q.Operation)
-		if err != nil {
-			return nil, err
-		}
-		asked.Query = text
-	}
-	if len(q.Variables) > 0 {
-		text, err := json.Marshal(q.Variables)
-		if err != nil {
-			return nil, fmt.Errorf("osprey: the variables cannot be written as JSON: %w", err)
-		}
-		d := json.NewDecoder(bytes.NewReader(text))
-		d.UseNumber()
-		if err := d.Decode(&asked.Variables); err != nil {
-			return nil, err
-		}
+	asked, err := q.asked(revision)
+	if err != nil {
+		return nil, err
 	}
 	got := revision.Ask(ctx, asked)
 	defer got.Free()
@@ -279,9 +267,37 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Answer, error) {
 	return a, ctx.Err()
 }
 
-// Explain tells what a question would ask the stores, without asking them.
+// asked returns a question as the project takes it.
+func (q *Question) asked(revision *project.Revision) (*project.Question, error) {
+	asked := &project.Question{Query: q.Query, OperationName: q.Operation}
+	if q.Query == "" {
+		text, err := revision.Saved(q.Operation)
+		if err != nil {
+			return nil, err
+		}
+		asked.Query = text
+	}
+	if len(q.Variables) == 0 {
+		return asked, nil
+	}
+	text, err := json.Marshal(q.Variables)
+	if err != nil {
+		return nil, fmt.Errorf("osprey: the variables cannot be written as JSON: %w", err)
+	}
+	d := json.NewDecoder(bytes.NewReader(text))
+	d.UseNumber()
+	return asked, d.Decode(&asked.Variables)
+}
+
+// Explain tells what a question would ask the stores, without asking them. The
+// error says why the question is refused.
 func (s *Service) Explain(q Question) (string, error) {
-	e, faults := s.project.Revision().Explain(&project.Question{Query: q.Query, OperationName: q.Operation})
+	revision := s.project.Revision()
+	asked, err := q.asked(revision)
+	if err != nil {
+		return "", err
+	}
+	e, faults := revision.Explain(asked)
 	if len(faults) > 0 {
 		return "", &Error{Message: faults[0].Message, Code: faults[0].Code}
 	}

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"osprey"
+	"osprey/demo/demotest"
 )
 
 // TestSameValue holds that whatever the type of a value is, an expression and a
@@ -50,7 +51,7 @@ func TestSameValue(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	dir := folder(t, map[string]string{
+	dir := demotest.Folder(t, map[string]string{
 		"osprey.yaml":      "sources:\n  s: { kind: files, folder: data }\n",
 		"data/things.json": string(data),
 		"schema/a.graphql": "type Query { things: [Thing!]! @read(sort: \"id\") } enum Colour { RED @at(path: \"red\") GREEN @at(path: \"green\") }\n" +

@@ -4,33 +4,24 @@ import (
 	"context"
 	"io"
 	"log/slog"
-	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
 	"osprey/core/schema"
 	"osprey/core/store"
+	"osprey/demo/demotest"
 	"osprey/stores/files"
 	"osprey/stores/functions"
 )
 
 // TestAdditions holds what is told of what a program adds and cannot be added.
 func TestAdditions(t *testing.T) {
-	dir := t.TempDir()
-	for name, text := range map[string]string{
+	dir := demotest.Folder(t, map[string]string{
 		"osprey.yaml":      "sources:\n  s: { kind: files, folder: data }\n  own: { kind: program }\n",
 		"data/a.json":      `[{"x": 1}]`,
 		"schema/a.graphql": "type Query { a: [A!]! @read } type A @stored(in: \"s\", as: \"a\") { x: Int }",
-	} {
-		path := filepath.Join(dir, name)
-		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-			t.Fatal(err)
-		}
-		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
-			t.Fatal(err)
-		}
-	}
+	})
 	source, err := files.Open(files.Config{Folder: filepath.Join(dir, "data")})
 	if err != nil {
 		t.Fatal(err)

@@ -171,22 +171,6 @@ func TestWrongUse(t *testing.T) {
 	}
 }
 
-// project writes a project folder.
-func project(t *testing.T, files map[string]string) string {
-	t.Helper()
-	dir := t.TempDir()
-	for name, text := range files {
-		path := filepath.Join(dir, name)
-		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-			t.Fatal(err)
-		}
-		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
-			t.Fatal(err)
-		}
-	}
-	return dir
-}
-
 // TestCheck checks sound and unsound projects.
 func TestCheck(t *testing.T) {
 	demotest.Setenv(t)
@@ -221,13 +205,13 @@ func TestCheck(t *testing.T) {
 		{"a store that is down", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: postgres\n    url: postgres://127.0.0.1:1/x\n", "schema/a.graphql": "type Query { a: [A!] @read }\ntype A @stored(in: \"a\") { b: Int }"}, 3, "no problems found; 1 source not checked"},
 	} {
 		t.Run(test.name, func(t *testing.T) {
-			out, errs, code := osprey(t, "check", project(t, test.files))
+			out, errs, code := osprey(t, "check", demotest.Folder(t, test.files))
 			if code != test.code || !strings.Contains(out+errs, test.want) {
 				t.Errorf("check exits with %d:\n%s%s\nwant %d: %s", code, out, errs, test.code, test.want)
 			}
 		})
 	}
-	dir := project(t, map[string]string{"osprey.yaml": yaml, "schema/a.graphql": "type Query { a: Strng }"})
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": yaml, "schema/a.graphql": "type Query { a: Strng }"})
 	out, _, code = osprey(t, "check", "--types-only", "--format", "json", dir)
 	if code != 1 || !strings.Contains(out, `"severity": "error"`) || !strings.Contains(out, `"line": 1`) || !strings.Contains(out, `"column": 17`) {
 		t.Errorf("check --format json exits with %d:\n%s", code, out)
@@ -236,7 +220,7 @@ func TestCheck(t *testing.T) {
 
 // TestCheckOperations checks a client team's operations against types alone.
 func TestCheckOperations(t *testing.T) {
-	dir := project(t, map[string]string{
+	dir := demotest.Folder(t, map[string]string{
 		"port.graphql":  "type Query { craft(imo: ID!): Craft quays: [Quay!]! }\ntype Craft { name: String! }\ntype Quay { name: String! }\n",
 		"ops/A.graphql": "query A { quays { name } }\n",
 		"ops/B.graphql": "query A {\n  quayz { name }\n  craft { nam }\n}\n",
@@ -284,7 +268,7 @@ func TestCheckOperations(t *testing.T) {
 // TestTidy formats files, reports those that are not tidy, and filters.
 func TestTidy(t *testing.T) {
 	files := map[string]string{"a.graphql": "{a,b}", "sub/b.graphql": "type A { a:Int }\n", "bad.graphql": "{ a(", "good.graphql": "type A {\n  a: Int\n}\n"}
-	dir := project(t, files)
+	dir := demotest.Folder(t, files)
 	out, _, code := osprey(t, "tidy", "--check", "--format", "json", dir)
 	if code != 1 || strings.Count(out, `"rule": "layout"`) != 2 || strings.Count(out, `"rule": "syntax"`) != 1 || strings.Contains(out, "good.graphql") {
 		t.Errorf("tidy --check exits with %d:\n%s", code, out)

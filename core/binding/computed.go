@@ -8,7 +8,6 @@ import (
 	"osprey/core/language"
 	"osprey/core/schema"
 	"osprey/core/store"
-	"osprey/core/validate"
 )
 
 // This file binds fields whose values are computed: by expressions and by
@@ -60,7 +59,11 @@ func (b *binder) expression(f *schema.Field, d *language.Directive, text string)
 	if needs := program.Needs["record"]; len(needs) > 0 {
 		var w strings.Builder
 		b.writeNeeds(&w, f.Owner, needs)
-		bound.Needs = parseSelection(w.String())
+		var msg string
+		if bound.Needs, msg, _ = b.parseSelection(w.String(), f.Owner.(schema.Composite)); bound.Needs == nil {
+			b.fail(ruleComputed, d.Pos, f.Coordinate(), "", msgExpression, f.Coordinate(), msg)
+			return nil
+		}
 		b.needs[f] = bound.Needs
 	}
 	return bound
@@ -129,13 +132,10 @@ func (b *binder) neededFields(f *schema.Field, d *language.Directive, bound *Fie
 		b.fail(ruleComputed, d.Pos, f.Coordinate(), "leave needs out, and give it arguments", msgNeedsOfRoot, f.Coordinate())
 		return false
 	}
-	src := language.NewSource("", "{ "+text+" }")
-	_, problems := language.Parse(src)
-	if bound.Needs = parseSelection("{ " + text + " }"); bound.Needs != nil {
-		problems = validate.Selections(b.bound.Schema, bound.Needs, f.Owner.(schema.Composite))
-	}
-	if len(problems) > 0 {
-		b.fail(ruleComputed, d.Pos, f.Coordinate(), problems[0].Fix, msgNeeds, f.Coordinate(), problems[0].Msg)
+	var msg, fix string
+	bound.Needs, msg, fix = b.parseSelection("{ "+text+"\n}", f.Owner.(schema.Composite))
+	if bound.Needs == nil {
+		b.fail(ruleComputed, d.Pos, f.Coordinate(), fix, msgNeeds, f.Coordinate(), msg)
 		return false
 	}
 	b.needs[f] = bound.Needs

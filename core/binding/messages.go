@@ -31,6 +31,7 @@ const (
 	msgNeedsOfExpression = "%s is an expression, which needs what stands in it"
 	msgNeedsOfRoot       = "%s is a field of a root type, which has no record of which it could need something"
 	msgNeeds             = "what %s needs is no selection of its type: %s"
+	msgNoSelection       = "it is not the fields of one record"
 	msgNeedsItself       = "%s needs itself: %s"
 	msgExpressionLeaf    = "%s is of the type %s, and an expression gives one value"
 	msgExpression        = "the expression of %s cannot be used: %v"

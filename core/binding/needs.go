@@ -7,6 +7,7 @@ import (
 	"osprey/core/expression"
 	"osprey/core/language"
 	"osprey/core/schema"
+	"osprey/core/validate"
 )
 
 // This file binds what computed fields look at: the types that expressions see,
@@ -30,17 +31,23 @@ func (b *binder) writeNeeds(w *strings.Builder, t schema.Named, needs []*express
 	w.WriteString(" }")
 }
 
-// parseSelection parses a selection; nil if it is none.
-func parseSelection(text string) *language.SelectionSet {
+// parseSelection parses a selection, with its braces, that stands by itself; nil
+// after saying what is wrong with it, and how that is mended.
+func (b *binder) parseSelection(text string, on schema.Composite) (set *language.SelectionSet, msg, fix string) {
 	doc, problems := language.Parse(language.NewSource("", text))
-	if problems.Failed() || len(doc.Definitions) != 1 {
-		return nil
+	if !problems.Failed() {
+		if op, ok := doc.Definitions[0].(*language.Operation); ok && len(doc.Definitions) == 1 {
+			set = op.Selections
+			problems = validate.Selections(b.bound.Schema, set, on)
+		}
 	}
-	op, ok := doc.Definitions[0].(*language.Operation)
-	if !ok {
-		return nil
+	switch {
+	case problems.Failed():
+		return nil, problems[0].Msg, problems[0].Fix
+	case set == nil:
+		return nil, msgNoSelection, ""
 	}
-	return op.Selections
+	return set, "", ""
 }
 
 // expressionType returns what values of a type are to an expression.

@@ -1,6 +1,8 @@
 package binding
 
 import (
+	"slices"
+
 	"osprey/core/language"
 	"osprey/core/schema"
 	"osprey/core/store"
@@ -23,6 +25,10 @@ func (b *binder) selectionShape(t schema.Named, set *language.SelectionSet) *sto
 		}
 		field := b.shapeOf(def.Type, f.Selections)
 		field.Name = f.ResponseName()
+		if i := slices.IndexFunc(shape.Fields, func(s *store.Shape) bool { return s.Name == field.Name }); i >= 0 {
+			shape.Fields[i].Fields = append(shape.Fields[i].Fields, field.Fields...)
+			continue
+		}
 		shape.Fields = append(shape.Fields, field)
 	}
 	return shape

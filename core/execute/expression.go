@@ -143,11 +143,7 @@ func (o argumentsOf) Field(name string) (any, error) {
 			bad := badArgument(a, msgDoesNotFit, err).(*store.Error)
 			return nil, &told{string(bad.Code), "", bad.Msg}
 		}
-		v = plainValue(v)
-		if f, ok := v.(float64); ok {
-			return f, nil
-		}
-		return typed(schema.NamedOf(a.Type).String(), v), nil
+		return typed(schema.NamedOf(a.Type).String(), plainValue(v)), nil
 	}
 	return nil, nil // it is not given
 }

@@ -129,7 +129,7 @@ func typed(scalar string, v any) any {
 	return v
 }
 
-// object returns a row as an expression looks at it; nil after telling that it
+// objectValue returns a row as an expression looks at it; nil after telling that it
 // is of no type.
 func (r *run) objectValue(f *plan.Field, t *store.Table, row int) any {
 	o := f.Object
@@ -150,10 +150,9 @@ func (r *run) innerValue(f *plan.Field, c *store.Column, row int) any {
 		return nil
 	}
 	list := []any{}
-	for i, parent := range c.Rows.Parent {
-		if int(parent) == row {
-			list = append(list, r.objectValue(f, c.Rows, i))
-		}
+	first, end := nestedIn(c, row)
+	for i := first; i < end; i++ {
+		list = append(list, r.objectValue(f, c.Rows, i))
 	}
 	return oneOrAll(f, list)
 }

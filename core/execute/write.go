@@ -278,11 +278,7 @@ func (r *run) inner(b []byte, f *plan.Field, c *store.Column, row int) ([]byte, 
 	if r.noList(f, c, row) {
 		return b, false
 	}
-	first, _ := slices.BinarySearch(c.Rows.Parent, int32(row))
-	end := first
-	for end < c.Rows.Len && c.Rows.Parent[end] == int32(row) {
-		end++
-	}
+	first, end := nestedIn(c, row)
 	if f.Null.Item != nil {
 		return r.list(b, f, &link{table: c.Rows}, int32(first), int32(end))
 	}
@@ -290,4 +286,14 @@ func (r *run) inner(b []byte, f *plan.Field, c *store.Column, row int) ([]byte, 
 		return b, false
 	}
 	return r.object(b, f, c.Rows, first)
+}
+
+// nestedIn returns the range of the records nested in a row.
+func nestedIn(c *store.Column, row int) (first, end int) {
+	first, _ = slices.BinarySearch(c.Rows.Parent, int32(row))
+	end = first
+	for end < c.Rows.Len && c.Rows.Parent[end] == int32(row) {
+		end++
+	}
+	return first, end
 }

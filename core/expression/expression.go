@@ -42,7 +42,6 @@ type Object interface {
 
 // A Program is a compiled expression.
 type Program struct {
-	Text  string
 	Needs map[string][]*Need // by input: the fields looked at
 	run   cel.Program
 }
@@ -94,7 +93,7 @@ func Compile(text string, inputs map[string]*Type, want *Type) (*Program, error)
 	if err != nil {
 		return nil, err
 	}
-	program := &Program{Text: text, run: run, Needs: map[string][]*Need{}}
+	program := &Program{run: run, Needs: map[string][]*Need{}}
 	for name, root := range roots {
 		program.Needs[name] = root.Needs
 	}

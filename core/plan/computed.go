@@ -51,7 +51,7 @@ func (b *builder) passed(g group, bound *binding.Field) []*Arg {
 // function's source whose rows are what it gives, so that what is selected of
 // them is planned as that of records is.
 func (b *builder) call(f *Field, r *rows, g group, bound *binding.Field, object *binding.Object) {
-	call := &Call{Record: r != nil, Args: b.passed(g, bound), Only: Only{Kind: -1}}
+	call := &Call{Args: b.passed(g, bound), Only: Only{Kind: -1}}
 	step := &Step{ID: len(b.plan.Steps), Field: b.here(), One: true, Call: call}
 	b.plan.Steps = append(b.plan.Steps, step)
 	wave := b.done + 1

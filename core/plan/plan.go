@@ -130,10 +130,9 @@ type Step struct {
 // A Call is what a function is given of a row, and its arguments. Rows of which
 // it is given the same are one call.
 type Call struct {
-	Record bool // it is given Needs
-	Needs  []*Field
-	Args   []*Arg
-	Only   Only
+	Needs []*Field
+	Args  []*Arg
+	Only  Only
 }
 
 // Only is the rows of a table that are of one type: those whose column Kind, if

@@ -171,7 +171,11 @@ func (c *Column) appendNumber(n json.Number) {
 			return
 		}
 	case Text, Decimal:
-		c.AppendText(string(n))
+		if c.Kind == Text || isDecimal(string(n)) { // what computes makes infinities, too
+			c.AppendText(string(n))
+		} else {
+			c.AppendBad(fmt.Sprintf("expected %s, found %s", kindPhrase(c.Kind), n))
+		}
 		return
 	}
 	c.AppendBad(fmt.Sprintf("expected %s, found a number", kindPhrase(c.Kind)))

@@ -29,21 +29,26 @@ const maxMerging = 300_000
 
 // merging checks every operation.
 func (c *checker) merging() {
-	m := &merger{
-		checker: c, ids: map[*language.SelectionSet]uint32{}, shapes: map[string]bool{}, same: map[string]bool{}, told: map[*language.Field]bool{},
-	}
 	for _, op := range c.operations {
-		m.left = maxMerging
-		if root := c.schema.Root(op.Kind); root != nil {
-			sets := []typedSet{{op.Selections, root}}
-			m.sameFields(sets)
-			m.sameShape(sets)
-		}
-		if m.left < 0 {
-			c.problems.Add(ruleMerging, op.Pos, msgTooManyCombinations, maxMerging).Fix = "write the operation with fewer fragments inside one another"
+		if root := c.schema.Root(op.Kind); root != nil && !c.mergeable(op.Selections, root, op.Pos) {
 			return
 		}
 	}
+}
+
+// mergeable checks a selection set on a type; false if it is too large to be
+// checked, which is told at pos.
+func (c *checker) mergeable(set *language.SelectionSet, on schema.Composite, pos language.Pos) bool {
+	m := &merger{
+		checker: c, ids: map[*language.SelectionSet]uint32{}, shapes: map[string]bool{}, same: map[string]bool{}, told: map[*language.Field]bool{}, left: maxMerging,
+	}
+	sets := []typedSet{{set, on}}
+	m.sameFields(sets)
+	m.sameShape(sets)
+	if m.left < 0 {
+		c.problems.Add(ruleMerging, pos, msgTooManyCombinations, maxMerging).Fix = "write the operation with fewer fragments inside one another"
+	}
+	return m.left >= 0
 }
 
 type merger struct {

@@ -26,7 +26,6 @@ const (
 // Field Selection Merging
 const (
 	msgTooManyCombinations = "the fields of this operation meet in too many combinations to be checked (more than %d)"
-	msgTwice               = "the name %q stands twice"
 	msgNameUsedTwoFields   = "the name %q is used for two fields that cannot be one: %s"
 )
 

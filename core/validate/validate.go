@@ -38,33 +38,17 @@ func Document(s *schema.Schema, doc *language.Document) language.Problems {
 }
 
 // Selections returns the faults of a selection of fields of the type on, which
-// stands by itself: it has no fragments, no variables and no name twice.
+// stands by itself: it has no named fragments and no variables.
 func Selections(s *schema.Schema, set *language.SelectionSet, on schema.Composite) language.Problems {
 	c := &checker{schema: s, fragments: map[string]*language.Fragment{}, uses: &uses{}}
 	c.selections(set, on)
 	for _, v := range c.uses.variables {
 		c.report("All Variable Uses Defined", v.variable.Pos, fmt.Sprintf(msgNoVariables, v.variable.Name))
 	}
-	c.once(set)
-	return c.problems
-}
-
-// once checks that no response name of a selection stands there twice.
-func (c *checker) once(set *language.SelectionSet) {
-	seen := map[string]bool{}
-	for _, sel := range set.List {
-		f, ok := sel.(*language.Field)
-		if !ok {
-			continue
-		}
-		if seen[f.ResponseName()] {
-			c.report("Field Selection Merging", f.Start(), fmt.Sprintf(msgTwice, f.ResponseName()))
-		}
-		seen[f.ResponseName()] = true
-		if f.Selections != nil {
-			c.once(f.Selections)
-		}
+	if !c.problems.Failed() {
+		c.mergeable(set, on, set.Pos)
 	}
+	return c.problems
 }
 
 type checker struct {
