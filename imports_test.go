@@ -39,6 +39,7 @@ var mayImport = map[string][]string{
 	// What tests of the core share.
 	"core/language/languagetest": {"core/language"},
 	"core/store/storetest":       {"core/schema", "core/store"},
+	"core/execute/executetest":   {"core/language", "core/schema"},
 }
 
 // coreMustNot is what the core does without: network, databases, terminal.

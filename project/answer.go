@@ -31,15 +31,19 @@ type Answer struct {
 	Faults  []Fault
 	Calls   []execute.Call
 	Plan    *plan.Plan // nil if refused
+	// Broken says that what was sent is no beginning of an answer: the caller must
+	// see that it breaks off.
+	Broken bool
 
 	result *execute.Result
 }
 
 // Free gives the memory of the answer to later ones; neither its data nor its
-// calls may be used afterwards. It may be left out.
+// calls may be used afterwards. It may be left out, and further calls do nothing.
 func (a *Answer) Free() {
 	if a.result != nil {
 		a.result.Free()
+		a.Data, a.Calls = nil, nil
 	}
 }
 

@@ -61,7 +61,10 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 		}
 	}
 	a.result = execute.Run(ctx, p, vars, options)
-	a.Data, a.Calls = a.result.Data, a.result.Calls
+	a.Data, a.Calls, a.Broken = a.result.Data, a.result.Calls, a.result.Broken
+	if a.Broken {
+		r.project.log.ErrorContext(ctx, "an answer that was sent in parts had to be cut back", "operation", p.Name)
+	}
 	d := r.document(q.Query)
 	for _, e := range a.result.Errors {
 		f := Fault{Message: e.Msg, Path: e.Path, Code: e.Code, Source: e.Source, More: e.More}

@@ -64,6 +64,9 @@ func (s *server) answer(w http.ResponseWriter, r *http.Request, media string, re
 		return err
 	})
 	defer answer.Free()
+	if answer.Broken {
+		panic(http.ErrAbortHandler)
+	}
 	body := answer.Rest(strings.EqualFold(r.Header.Get(callsHeader), "on"))
 	if !answer.Sent {
 		header.Set("Content-Length", strconv.Itoa(len(body)))

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
 	"github.com/klauspost/compress/gzhttp"
 
 	"osprey/project"
@@ -167,15 +168,20 @@ func (s *server) wrongMethod(w http.ResponseWriter, r *http.Request) {
 	problem(w, http.StatusMethodNotAllowed, "the method "+r.Method+" is not allowed at "+r.URL.Path, "use "+allowed)
 }
 
-// recoverer keeps a fault of one request from ending the process.
+// recoverer keeps a fault of one request from ending the process. Where a part
+// of the answer was sent, the connection is cut: nobody must take it for whole.
 func (s *server) recoverer(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	return http.HandlerFunc(func(plain http.ResponseWriter, r *http.Request) {
+		w := middleware.NewWrapResponseWriter(plain, r.ProtoMajor)
 		defer func() {
 			if p := recover(); p != nil {
 				if p == http.ErrAbortHandler {
 					panic(p)
 				}
 				s.Log.ErrorContext(r.Context(), "a request failed by a fault of the service", "request", w.Header().Get("X-Request-Id"), "panic", p, "stack", string(debug.Stack()))
+				if w.Status() != 0 {
+					panic(http.ErrAbortHandler)
+				}
 				problem(w, http.StatusInternalServerError, "the service failed; its log has the details", "")
 			}
 		}()

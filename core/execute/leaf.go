@@ -61,14 +61,14 @@ func (r *run) item(b []byte, f *plan.Field, null *plan.Nullness, c *store.Column
 			b = append(b, ',')
 		}
 		r.path[outside].index = int32(i - start)
-		mark := len(b)
+		mark := r.place(b)
 		var ok bool
 		if b, ok = r.item(b, f, null.Item, c.Elem, i); !ok {
 			if null.Item.NonNull {
 				r.path = r.path[:outside]
 				return b, false
 			}
-			b = append(b[:mark], "null"...)
+			b = r.null(b, mark)
 		}
 	}
 	r.path = r.path[:outside]

@@ -105,3 +105,26 @@ func TestSendingParts(t *testing.T) {
 		r.Free()
 	}
 }
+
+// TestFreeTwice holds that a result that is freed twice is given back once: two
+// runs that shared its memory would write into each other's answers.
+func TestFreeTwice(t *testing.T) {
+	e := newEngine(t, stores())
+	doc, _ := language.Parse(language.NewSource("", `{ fleet { imo } }`))
+	p := plan.Build(e.bound, doc, doc.Definitions[0].(*language.Operation), nil, func(source string, reads []*store.Read) (store.Request, error) {
+		return e.stores[source].Prepare(nil, reads)
+	})
+	for range 20 {
+		r := execute.Run(context.Background(), p, nil, execute.Options{})
+		r.Free()
+		r.Free()
+		a := execute.Run(context.Background(), p, nil, execute.Options{})
+		want := string(a.Data)
+		b := execute.Run(context.Background(), p, nil, execute.Options{Before: "something else in front "})
+		if string(a.Data) != want {
+			t.Fatalf("a later run changed an answer to %s", a.Data)
+		}
+		a.Free()
+		b.Free()
+	}
+}

@@ -71,7 +71,7 @@ func (r *run) pageFields(b []byte, fields []*plan.Field, p *pageNow, record int3
 	}
 	for _, f := range fields {
 		b = append(b, f.Lead...)
-		mark := len(b)
+		mark := r.place(b)
 		ok := true
 		r.enter(f)
 		switch f.What {
@@ -103,7 +103,7 @@ func (r *run) pageFields(b []byte, fields []*plan.Field, p *pageNow, record int3
 			if f.Null.NonNull {
 				return b, false
 			}
-			b = append(b[:mark], "null"...)
+			b = r.null(b, mark)
 		}
 	}
 	return append(b, '}'), true
@@ -157,13 +157,13 @@ func (r *run) each(b []byte, f *plan.Field, n int32, write func(b []byte, i int3
 			b = append(b, ',')
 		}
 		r.path[last].index = i
-		mark := len(b)
+		mark := r.place(b)
 		var ok bool
 		if b, ok = write(b, i); !ok {
 			if f.Null.Item.NonNull {
 				return b, false
 			}
-			b = append(b[:mark], "null"...)
+			b = r.null(b, mark)
 		}
 	}
 	return append(b, ']'), true

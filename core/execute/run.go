@@ -24,6 +24,8 @@ type Options struct {
 	// written; nil keeps all of it for the result. It must not keep what it is
 	// given. When it fails, the run goes on without it and the rest is lost.
 	Send func(part []byte) error
+	// Part is how many bytes are written before a part is sent; 0 means 256 KiB.
+	Part int
 }
 
 // A Result is what a run leaves.
@@ -32,15 +34,20 @@ type Result struct {
 	Whole  []byte // Data, and Options.Before in front of it unless Send took it
 	Errors []*Error
 	Calls  []Call
+	// Broken says that what was sent turned out to be no beginning of an answer:
+	// a fault of Osprey. The caller must not be given an end to it.
+	Broken bool
 
 	run *run
 }
 
 // Free gives the memory of the result to later runs. Neither the result nor
-// what it holds may be used afterwards, but for the errors.
+// what it holds may be used afterwards, but for the errors. Further calls do
+// nothing.
 func (r *Result) Free() {
 	if r.run != nil {
 		r.run.free()
+		r.run, r.Data, r.Whole, r.Calls = nil, nil, nil, nil
 	}
 }
 
@@ -85,7 +92,7 @@ func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts O
 			a.Release()
 		}
 	}
-	result := &Result{Data: r.buf, Whole: r.buf, Errors: r.errs, Calls: r.calls, run: r}
+	result := &Result{Data: r.buf, Whole: r.buf, Errors: r.errs, Calls: r.calls, Broken: r.broken, run: r}
 	if r.sent == 0 {
 		result.Data = r.buf[len(opts.Before):]
 	}
@@ -129,6 +136,9 @@ type fetched struct {
 var runs = sync.Pool{New: func() any { return &run{badRead: map[*plan.Read]error{}} }}
 
 func (r *run) begin(p *plan.Plan, vars map[string]schema.Value, opts Options) {
+	if opts.Part <= 0 {
+		opts.Part = partSize
+	}
 	r.plan, r.vars, r.opts = p, vars, opts
 	r.fetched = sized(r.fetched, len(p.Fetches))
 	clear(r.fetched)

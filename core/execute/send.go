@@ -12,8 +12,9 @@ import (
 // can be far above. So an answer is sent in parts only if no such place has
 // null, which the columns tell before they are written.
 
-// sendSize is how much of an answer is written before a part of it is sent.
-const sendSize = 256 << 10
+// partSize is how much of an answer is written before a part of it is sent, if
+// the options do not say.
+const partSize = 256 << 10
 
 // sending is what was decided about a long answer.
 type sending uint8

@@ -22,8 +22,10 @@ type writer struct {
 	counts   map[any]int
 	failures int          // errors so far, those that are only counted too
 	texts    []sharedText // by Field.ID
+	written  []sharedRow  // what texts has, in the order in which it was written
 	sent     int          // bytes that are no longer in the buffer
 	sending  sending
+	broken   bool // what was sent should have been cut back
 }
 
 // A step of the path: a field by its ID, or a list position if that is below 0.
@@ -32,13 +34,43 @@ type step struct{ field, index int32 }
 
 // sharedText has where in the answer the records of a field were written, by
 // row, so that those that many parents share are written out once and copied.
+// Places are those of the whole answer, with what was sent.
 type sharedText struct{ from, to []int32 }
+
+// A sharedRow is a row whose text is remembered for the field that has this ID.
+type sharedRow struct{ field, row int32 }
 
 func (w *writer) begin() {
 	w.path, w.errs = w.path[:0], nil
 	clear(w.causes)
 	clear(w.counts)
-	w.failures, w.sent, w.sending = 0, 0, undecided
+	w.written = w.written[:0]
+	w.failures, w.sent, w.sending, w.broken = 0, 0, undecided, false
+}
+
+// place returns where in the answer the end of the buffer is.
+func (w *writer) place(b []byte) int { return w.sent + len(b) }
+
+// null writes null in place of what was written from a place of the answer on.
+// Texts that were remembered from there on are gone, too:
+//
+//	[{"author":{"name":"Oda"},"grade":   the author's text is remembered …
+//	[null                                … and later notes must write it anew
+func (w *writer) null(b []byte, place int) []byte {
+	for n := len(w.written); n > 0; n-- {
+		last := w.written[n-1]
+		if text := &w.texts[last.field]; int(text.to[last.row]) > place {
+			text.from[last.row] = -1
+		} else {
+			break
+		}
+		w.written = w.written[:n-1]
+	}
+	if place < w.sent {
+		w.broken = true
+		place = w.sent
+	}
+	return append(b[:place-w.sent], "null"...)
 }
 
 // pathNow returns the current path as callers read it.
@@ -59,10 +91,10 @@ func (w *writer) leave()              { w.path = w.path[:len(w.path)-1] }
 
 // data writes the whole answer.
 func (r *run) data(b []byte, o *plan.Object) []byte {
-	start := len(b)
+	start := r.place(b)
 	b, ok := r.fields(b, o.Cases[0].Fields, nil, 0)
 	if !ok {
-		return append(b[:start], "null"...)
+		return r.null(b, start)
 	}
 	return b
 }
@@ -74,7 +106,7 @@ func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([
 	}
 	for _, f := range fields {
 		b = append(b, f.Lead...)
-		mark := len(b)
+		mark := r.place(b)
 		var ok bool
 		switch f.What {
 		case plan.Leaf:
@@ -108,7 +140,7 @@ func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([
 			if f.Null.NonNull {
 				return b, false
 			}
-			b = append(b[:mark], "null"...)
+			b = r.null(b, mark)
 		}
 	}
 	return append(b, '}'), true
@@ -196,15 +228,15 @@ func (r *run) list(b []byte, f *plan.Field, l *link, from, to int32) ([]byte, bo
 			b = append(b, ',')
 		}
 		r.path[last].index = i - from
-		mark := len(b)
+		mark := r.place(b)
 		var ok bool
 		if b, ok = r.record(b, f, l, l.at(i)); !ok {
 			if f.Null.Item.NonNull {
 				return b, false
 			}
-			b = append(b[:mark], "null"...)
+			b = r.null(b, mark)
 		}
-		if len(b) >= sendSize {
+		if len(b) >= r.opts.Part {
 			b = r.send(b)
 		}
 	}
@@ -227,10 +259,11 @@ func (r *run) record(b []byte, f *plan.Field, l *link, row int) ([]byte, bool) {
 	if from := int(text.from[row]) - r.sent; text.from[row] >= 0 && from >= 0 {
 		return append(b, b[from:int(text.to[row])-r.sent]...), true
 	}
-	mark, sent, failures := len(b), r.sent, r.failures
+	mark, sent, failures := r.place(b), r.sent, r.failures
 	b, ok := r.object(b, f, l.table, row)
-	if ok && r.failures == failures && r.sent == sent && r.sent+len(b) < maxShared {
-		text.from[row], text.to[row] = int32(sent+mark), int32(sent+len(b))
+	if ok && r.failures == failures && r.sent == sent && r.place(b) < maxShared {
+		text.from[row], text.to[row] = int32(mark), int32(r.place(b))
+		r.written = append(r.written, sharedRow{int32(f.ID), int32(row)})
 	}
 	return b, ok
 }
