@@ -17,6 +17,7 @@ import (
 
 	"osprey/core/binding"
 	"osprey/core/execute"
+	"osprey/core/execute/executetest"
 	"osprey/core/language"
 	"osprey/core/plan"
 	"osprey/core/schema"
@@ -47,6 +48,9 @@ func NewEngine(t testing.TB, types string, sources map[string]store.Source) *Eng
 		catalogue, err := source.Catalogue(context.Background())
 		if err != nil {
 			t.Fatal(err)
+		}
+		for _, set := range catalogue.Sets {
+			set.Sampled = true // so that what the schema requires may be missing
 		}
 		one := &binding.Source{Name: name, Kind: "test", Naming: binding.Exact, Abilities: source.Abilities(), Catalogue: catalogue}
 		one.Keys, _ = source.(store.KeyReader)
@@ -108,8 +112,13 @@ func (e *Engine) Ask(t testing.TB, text string, variables map[string]any) Outcom
 			t.Logf("%s: %v", c.Asks, c.Err)
 		}
 	}
+	var paths [][]any
 	for _, err := range result.Errors {
+		paths = append(paths, err.Path)
 		out.Errors = append(out.Errors, fmt.Sprintf("%v %s %s", err.Path, err.Code, err.Msg))
+	}
+	if err := executetest.Fits(e.schema, doc, op, vars, result.Data, paths); err != nil {
+		t.Errorf("%s\ngives %s %v\nwhich %v", text, out.Data, out.Errors, err)
 	}
 	return out
 }

@@ -26,6 +26,7 @@ type WorldType struct {
 type WorldRef struct {
 	Name, Field string
 	To          *WorldType
+	Required    bool // by the schema; a record may lack it all the same
 }
 
 // NewWorld makes a world whose types are in the sources, each of which gets at
@@ -41,7 +42,7 @@ func NewWorld(r *rand.Rand, sources []string) *World {
 	}
 	for _, t := range w.Types {
 		for i := range 1 + r.IntN(3) {
-			t.Refs = append(t.Refs, WorldRef{Name: fmt.Sprintf("r%d", i), Field: fmt.Sprintf("r%d_id", i), To: w.Types[r.IntN(len(w.Types))]})
+			t.Refs = append(t.Refs, WorldRef{Name: fmt.Sprintf("r%d", i), Field: fmt.Sprintf("r%d_id", i), To: w.Types[r.IntN(len(w.Types))], Required: r.IntN(5) == 0})
 		}
 	}
 	for _, t := range w.Types {
@@ -106,7 +107,7 @@ func (w *World) Schema() string {
 	var b strings.Builder
 	b.WriteString("type Query {\n")
 	for _, t := range w.Types {
-		fmt.Fprintf(&b, "  one%s(id: ID!): %s @read\n  all%s(filter: %sFilter, sort: [%sSort!], limit: Int, offset: Int): [%s!]! @read\n  pages%s(first: Int, last: Int, filter: %sFilter, sort: [%sSort!]): %sConnection! @read\n  count%s(filter: %sFilter): Int! @total(of: \"all%s\")\n",
+		fmt.Fprintf(&b, "  one%s(id: ID!): %s @read\n  all%s(filter: %sFilter, sort: [%sSort!], limit: Int, offset: Int): [%s] @read\n  pages%s(first: Int, last: Int, filter: %sFilter, sort: [%sSort!]): %sConnection! @read\n  count%s(filter: %sFilter): Int! @total(of: \"all%s\")\n",
 			t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name, t.Name)
 	}
 	b.WriteString("  items" + itemArguments + ": [Item!]! @read\n  itemPages" + itemPageArguments + ": ItemConnection! @read\n}\ninterface Item { id: ID! name: String n: Int }\nunion Some = ")
@@ -120,10 +121,14 @@ func (w *World) Schema() string {
 		b.WriteString("  mentions" + itemArguments + ": [Item!]! @related(here: \"id\", there: \"r0_id\")\n")
 		b.WriteString("  mentionPages" + itemPageArguments + ": ItemConnection! @related(here: \"id\", there: \"r0_id\")\n")
 		for _, ref := range t.Refs {
-			fmt.Fprintf(&b, "  %s: %s @related(here: %q, there: \"id\")\n", ref.Name, ref.To.Name, ref.Field)
+			required := ""
+			if ref.Required {
+				required = "!"
+			}
+			fmt.Fprintf(&b, "  %s: %s%s @related(here: %q, there: \"id\")\n", ref.Name, ref.To.Name, required, ref.Field)
 		}
 		for _, l := range w.lists(t) {
-			fmt.Fprintf(&b, "  %s(filter: %sFilter, sort: [%sSort!], limit: Int, offset: Int): [%s!]! @related(here: \"id\", there: %q)\n", l.name, l.of.Name, l.of.Name, l.of.Name, l.ref.Field)
+			fmt.Fprintf(&b, "  %s(filter: %sFilter, sort: [%sSort!], limit: Int, offset: Int): [%s] @related(here: \"id\", there: %q)\n", l.name, l.of.Name, l.of.Name, l.of.Name, l.ref.Field)
 			fmt.Fprintf(&b, "  %spages(first: Int, last: Int, filter: %sFilter, sort: [%sSort!]): %sConnection! @related(here: \"id\", there: %q)\n", l.name, l.of.Name, l.of.Name, l.of.Name, l.ref.Field)
 			fmt.Fprintf(&b, "  %scount(filter: %sFilter): Int! @total(of: %q)\n", l.name, l.of.Name, l.name)
 		}
