@@ -25,12 +25,12 @@ func (l *Lights) Catalogue(context.Context) (*store.Catalogue, error) {
 	}}}, nil
 }
 
-func (l *Lights) Abilities() store.Abilities { return store.Abilities{} }
+func (l *Lights) Capabilities() store.Capabilities { return store.Capabilities{} }
 func (l *Lights) Ping(context.Context) error { return nil }
 func (l *Lights) Close() error               { return nil }
 
 func (l *Lights) Prepare(_ *store.Catalogue, reads []*store.Read) (store.Request, error) {
-	return lightsRequest{l, reads[0]}, nil // each read is a request, by the abilities
+	return lightsRequest{l, reads[0]}, nil // each read is a request, by the capabilities
 }
 
 type lightsRequest struct {

@@ -154,8 +154,8 @@ func largeSchema(n int) (schema.Text, map[string]*binding.Source) {
 			{Name: "at", Type: "timestamp with time zone", Kind: store.Time, Nullable: true}, {Name: "next_id", Type: "integer", Kind: store.Int, Nullable: true},
 		}}
 	}
-	abilities := store.Abilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey}
-	return schema.Text{Name: "log.graphql", Body: text.String()}, map[string]*binding.Source{"registry": {Name: "registry", Naming: binding.Snake, Abilities: abilities, Catalogue: catalogue}}
+	capabilities := store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey}
+	return schema.Text{Name: "log.graphql", Body: text.String()}, map[string]*binding.Source{"registry": {Name: "registry", Naming: binding.Snake, Capabilities: capabilities, Catalogue: catalogue}}
 }
 
 // A memoryBoard is calls and craft in memory, as a store's answer and as
@@ -193,8 +193,8 @@ func newMemoryBoard(n int) *memoryBoard {
 	if problems.Failed() {
 		panic(problems)
 	}
-	abilities := store.Abilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey}
-	bound, problems := binding.Bind(s, map[string]*binding.Source{"memory": {Name: "memory", Naming: binding.Snake, Abilities: abilities}})
+	capabilities := store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey}
+	bound, problems := binding.Bind(s, map[string]*binding.Source{"memory": {Name: "memory", Naming: binding.Snake, Capabilities: capabilities}})
 	if problems.Failed() {
 		panic(problems)
 	}

@@ -72,8 +72,10 @@ func (p *Project) add(a *Additions) error {
 // functions are not checked, and cannot be called.
 type absent struct{ functions.Program }
 
-// CheckFunction finds nothing: the functions are elsewhere.
-func (*absent) CheckFunction(string, store.Signature) error { return nil }
+// Capabilities says that any function may be there: they are elsewhere.
+func (*absent) Capabilities() store.Capabilities {
+	return store.Capabilities{CanCall: func(string, store.Signature) error { return nil }}
+}
 
 // Prepare says that the functions are elsewhere.
 func (*absent) Prepare(*store.Catalogue, []*store.Read) (store.Request, error) {

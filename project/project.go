@@ -114,7 +114,7 @@ func (p *Project) readCatalogues(ctx context.Context) []*Source {
 func (p *Project) Load() (Findings, error) {
 	s, problems := binding.Build(p.texts, func(source string) bool {
 		known := p.Sources[source]
-		return known != nil && known.Store.Abilities().Link
+		return known != nil && known.Store.Capabilities().Link
 	})
 	if problems.Failed() {
 		findings := placed(problems, s.Source)

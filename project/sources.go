@@ -179,12 +179,8 @@ func (s *Source) known() (*store.Catalogue, error) {
 
 // bind returns what binding needs to know.
 func (s *Source) bind() *binding.Source {
-	b := &binding.Source{Name: s.Name, Kind: s.Kind, Naming: s.naming, Abilities: s.Store.Abilities()}
+	b := &binding.Source{Name: s.Name, Kind: s.Kind, Naming: s.naming, Capabilities: s.Store.Capabilities()}
 	b.Catalogue, _ = s.known()
-	b.Keys, _ = s.Store.(store.KeyReader)
-	b.Folder, _ = s.Store.(store.Folder)
-	b.Pager, _ = s.Store.(store.Pager)
-	b.Functions, _ = s.Store.(store.Caller)
 	return b
 }
 

@@ -25,19 +25,17 @@ func sources() map[string]*binding.Source {
 		set.What = "resource"
 	}
 	return map[string]*binding.Source{
-		"fees":    {Name: "fees", Kind: "functions", Naming: binding.Exact, Functions: storetest.Functions{}},
+		"fees":    {Name: "fees", Kind: "functions", Naming: binding.Exact, Capabilities: store.Capabilities{CanCall: storetest.AnyFunction}},
 		"notices": {Name: "notices", Kind: "rest", Naming: binding.Exact, Catalogue: notices},
 		"registry": {Name: "registry", Kind: "postgres", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
-			Abilities: store.Abilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey}},
+			Capabilities: store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey}},
 		"inspections": {Name: "inspections", Kind: "mongodb", Naming: binding.Camel, Catalogue: sampled},
-		"tides":       {Name: "tides", Kind: "rest", Naming: binding.Exact, Catalogue: tides, Keys: oneAtATime{}},
+		"tides":       {Name: "tides", Kind: "rest", Naming: binding.Exact, Catalogue: tides, Capabilities: store.Capabilities{CanRead: oneAtATime}},
 	}
 }
 
 // oneAtATime takes many stations, and one contact.
-type oneAtATime struct{}
-
-func (oneAtATime) CanRead(set string, keys, where []string) (bool, error) {
+func oneAtATime(set string, keys, where []string) (bool, error) {
 	return set != "contacts", nil
 }
 
@@ -160,7 +158,7 @@ func describe(s *schema.Schema, problems language.Problems) string {
 func TestUnknownCatalogue(t *testing.T) {
 	all := sources()
 	for _, s := range all {
-		s.Catalogue, s.Keys = nil, nil
+		s.Catalogue, s.Capabilities.CanRead = nil, nil
 	}
 	_, problems := binding.Bind(harbour(t), all)
 	if problems.Failed() {

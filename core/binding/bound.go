@@ -9,21 +9,17 @@ import (
 
 // A Source is what binding needs to know of a configured store.
 type Source struct {
-	Name      string
-	Kind      string // as in osprey.yaml: "postgres", "mongodb", "rest"
-	Naming    Naming
-	Abilities store.Abilities
-	Keys      store.KeyReader  // nil if any field can be read by
-	Folder    store.Folder     // nil if what the abilities say holds for all
-	Pager     store.Pager      // nil likewise
-	Functions store.Caller     // nil if the source has record sets, and no functions
-	Catalogue *store.Catalogue // nil if the store did not tell it yet
+	Name         string
+	Kind         string // as in osprey.yaml: "postgres", "mongodb", "rest"
+	Naming       Naming
+	Capabilities store.Capabilities
+	Catalogue    *store.Catalogue // nil if the store did not tell it yet
 }
 
 // Folds reports whether related records of the same source are part of the
 // request for the records of set.
 func (s *Source) Folds(set string, f *Field) bool {
-	if !s.Abilities.Fold || f.Target.Source != s || s.Folder != nil && (f.Through != nil || !s.Folder.CanFold(set, f.Here, f.Target.Set, f.There)) {
+	if !s.Capabilities.Fold || f.Target.Source != s || s.Capabilities.CanFold != nil && (f.Through != nil || !s.Capabilities.CanFold(set, f.Here, f.Target.Set, f.There)) {
 		return false
 	}
 	return f.Through != nil || s.sameKinds(set, f)
@@ -33,7 +29,7 @@ func (s *Source) Folds(set string, f *Field) bool {
 // relationship, as far as the catalogue tells: keys that are numbers here and
 // texts there are matched by Osprey.
 func (s *Source) sameKinds(set string, f *Field) bool {
-	if s.Catalogue == nil || s.Folder != nil {
+	if s.Catalogue == nil || s.Capabilities.CanFold != nil {
 		return true
 	}
 	here, there := s.Catalogue.Sets[set], s.Catalogue.Sets[f.Target.Set]

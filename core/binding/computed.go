@@ -82,10 +82,10 @@ func (b *binder) isRoot(t schema.Named) bool {
 func (b *binder) call(f *schema.Field, d *language.Directive, by string) *Field {
 	name, function, _ := strings.Cut(by, ".")
 	source := b.bound.Sources[name]
-	if source == nil || source.Functions == nil || function == "" {
+	if source == nil || source.Capabilities.CanCall == nil || function == "" {
 		var names []string
 		for n, s := range b.bound.Sources {
-			if s.Functions != nil {
+			if s.Capabilities.CanCall != nil {
 				names = append(names, n)
 			}
 		}
@@ -118,7 +118,7 @@ func (b *binder) call(f *schema.Field, d *language.Directive, by string) *Field 
 	if bound.Result = b.result(f, source); bound.Result == nil {
 		return nil
 	}
-	if err := source.Functions.CheckFunction(function, signature); err != nil {
+	if err := source.Capabilities.CanCall(function, signature); err != nil {
 		b.fail(ruleComputed, d.Pos, f.Coordinate(), "", msgFunction, f.Coordinate(), by, err)
 		return nil
 	}

@@ -95,7 +95,7 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 	b.warnOfType(p, f, named, path, info, codec)
 	bound.Wanted = wantedOf(path, kind, elem, isList)
 	if e, ok := named.(*schema.Enum); ok {
-		if bound.Enum = enumNames(e); p.source.Functions == nil {
+		if bound.Enum = enumNames(e); p.source.Capabilities.CanCall == nil {
 			bound.Enum = b.enum(e, p.source, info)
 		}
 	}

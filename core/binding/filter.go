@@ -201,7 +201,7 @@ func (b *binder) among(in *schema.Input, operators *schema.InputObject, p filter
 	if related == nil {
 		return nil
 	}
-	if related.Parts != nil || related.Target.Source != p.source || !p.source.Abilities.Link || p.prefix != "" {
+	if related.Parts != nil || related.Target.Source != p.source || !p.source.Capabilities.Link || p.prefix != "" {
 		b.fail(ruleNotYet, in.Pos, in.Coordinate, "leave it out", msgFilterAcross, in.Coordinate, def.Coordinate())
 		return nil
 	}
@@ -238,7 +238,7 @@ func (b *binder) deeper(in *schema.Input, operators *schema.InputObject, p filte
 	if nested == nil {
 		return nil
 	}
-	if p.source.Abilities.Link && !p.flat || p.flat && nested.Many {
+	if p.source.Capabilities.Link && !p.flat || p.flat && nested.Many {
 		b.fail(ruleNotYet, in.Pos, in.Coordinate, "leave it out", msgFilterJSON, in.Coordinate, def.Coordinate())
 		return nil
 	}

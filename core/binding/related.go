@@ -115,7 +115,7 @@ func (b *binder) through(p place, f *schema.Field, d *language.Directive, bound 
 		}
 	}
 	coordinate := f.Coordinate()
-	if p.source != bound.Target.Source || !p.source.Abilities.Link {
+	if p.source != bound.Target.Source || !p.source.Capabilities.Link {
 		b.fail(ruleNotYet, d.Pos, coordinate, "keep the pairs in the store of both types", msgGoesThroughVersionOsprey, coordinate, t.Set)
 		return false
 	}
@@ -185,7 +185,7 @@ func (b *binder) cardinality(p place, f *schema.Field, d *language.Directive, bo
 // keyReader checks that the target can be read by these fields at all, from the
 // records own, which are nil for a root field.
 func (b *binder) keyReader(own *Records, f *schema.Field, pos language.Pos, bound *Field, keys []string) {
-	if bound.Target.Source.Keys == nil || own != nil && own.Source.Folds(own.Set, bound) {
+	if bound.Target.Source.Capabilities.CanRead == nil || own != nil && own.Source.Folds(own.Set, bound) {
 		return
 	}
 	var where []string
@@ -194,7 +194,7 @@ func (b *binder) keyReader(own *Records, f *schema.Field, pos language.Pos, boun
 			where = append(where, a.Path)
 		}
 	}
-	many, err := bound.Target.Source.Keys.CanRead(bound.Target.Set, keys, where)
+	many, err := bound.Target.Source.Capabilities.CanRead(bound.Target.Set, keys, where)
 	switch {
 	case err != nil:
 		b.fail(ruleOneKey, pos, f.Coordinate(), "add a read to the set in osprey.yaml", msgCannotRead, f.Coordinate(), err)

@@ -99,11 +99,11 @@ func (b *binder) innerSort(f *schema.Input, inner *schema.InputObject, p filterP
 	}
 	named := schema.NamedOf(def.Type)
 	switch {
-	case bound.How == Nested && !bound.Many && (p.flat || !p.source.Abilities.Link):
+	case bound.How == Nested && !bound.Many && (p.flat || !p.source.Capabilities.Link):
 		within := p
 		within.of, within.prefix, within.base = named, p.prefix+bound.Wanted.Path+".", p.base+bound.Wanted.Path+"."
 		return &SortKey{Inner: b.sortKeys(inner, within)}
-	case bound.How == Related && !p.flat && bound.Parts == nil && bound.Single && len(bound.Narrows()) == 0 && bound.Target.Source == p.source && p.source.Abilities.Link:
+	case bound.How == Related && !p.flat && bound.Parts == nil && bound.Single && len(bound.Narrows()) == 0 && bound.Target.Source == p.source && p.source.Capabilities.Link:
 		return &SortKey{Link: linkOf(bound), Inner: b.sortKeys(inner, filterPlace{place: place{records: bound.Target, source: p.source}, of: named})}
 	}
 	b.fail(ruleArgument, f.Pos, f.Coordinate, "leave it out", msgSortKeyNotOne, f.Coordinate, def.Coordinate())

@@ -95,7 +95,7 @@ func newEngineOf(t testing.TB, types string, all map[string]*storetest.Memory) *
 		for _, set := range c.Sets {
 			set.Sampled = true // so that what is required may be missing
 		}
-		sources[name] = &binding.Source{Name: name, Naming: binding.Snake, Abilities: m.Abilities(), Catalogue: c}
+		sources[name] = &binding.Source{Name: name, Naming: binding.Snake, Capabilities: m.Capabilities(), Catalogue: c}
 	}
 	bound, problems := binding.Bind(s, sources)
 	if problems.Failed() {

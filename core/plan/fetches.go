@@ -20,8 +20,8 @@ func (b *builder) fetches(prepare Prepare) {
 		switch {
 		case n.read.Call != nil:
 			key += " call " + n.read.Store.Set
-		case n.source.Abilities.Group == store.BySource:
-		case n.source.Abilities.Group == store.BySet && !n.pages:
+		case n.source.Capabilities.Group == store.BySource:
+		case n.source.Capabilities.Group == store.BySet && !n.pages:
 			key += " " + n.records.Set
 		default:
 			key += fmt.Sprintf(" read %d", i)

@@ -107,7 +107,7 @@ func (p *pagePlan) totalOfPart(f *Field, i int, t *binding.Total) {
 // totalName names the step of totals. Those of one list are made together, but
 // for counts where the store can do no more than count.
 func totalName(bound *binding.Field, use arguments) string {
-	if can := bound.Target.Source.Abilities; use.counts && can.Count && !can.Total {
+	if can := bound.Target.Source.Capabilities; use.counts && can.Count && !can.Total {
 		return "count"
 	}
 	return "total"

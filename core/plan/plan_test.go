@@ -35,11 +35,11 @@ func harbour(t *testing.T) *binding.Bound {
 	}
 	bound, problems := binding.Bind(harbour, map[string]*binding.Source{
 		"registry": {Name: "registry", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
-			Abilities: store.Abilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey, Total: true}},
-		"inspections": {Name: "inspections", Naming: binding.Camel, Catalogue: documents, Abilities: store.Abilities{Group: store.BySet, Page: store.PageWhole}},
+			Capabilities: store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey, Total: true}},
+		"inspections": {Name: "inspections", Naming: binding.Camel, Catalogue: documents, Capabilities: store.Capabilities{Group: store.BySet, Page: store.PageWhole}},
 		"tides":       {Name: "tides", Naming: binding.Exact, Catalogue: tides},
 		"notices":     {Name: "notices", Naming: binding.Exact, Catalogue: storetest.Catalogue(storetest.NoticesCatalogue)},
-		"fees":        {Name: "fees", Naming: binding.Exact, Functions: storetest.Functions{}, Abilities: store.Abilities{Calls: true}},
+		"fees":        {Name: "fees", Naming: binding.Exact, Capabilities: store.Capabilities{CanCall: storetest.AnyFunction}},
 	})
 	if problems.Failed() {
 		t.Fatal(problems)

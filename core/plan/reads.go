@@ -86,12 +86,12 @@ func (n *readNode) narrow(use arguments) {
 	n.read.Where = use.values
 	n.read.Store.Where = use.where
 	n.read.Store.Values = columnsOf(use.values)
-	n.read.Store.Totals = use.totals && n.source.Abilities.Total
+	n.read.Store.Totals = use.totals && n.source.Capabilities.Total
 }
 
 // count leaves counting to a store that can do it for a read without keys.
 func (n *readNode) count(use arguments) {
-	n.read.Store.Totals = n.read.Store.Totals || use.counts && n.source.Abilities.Count
+	n.read.Store.Totals = n.read.Store.Totals || use.counts && n.source.Capabilities.Count
 }
 
 // columnsOf returns how many columns values take.
@@ -113,7 +113,7 @@ func (n *readNode) page(r *rows, step *Step, use arguments, needs store.Paging) 
 			sort = reversed(sort)
 		}
 	}
-	if n.source.Abilities.Page >= needs || needs == store.PageWhole && n.canPage(sort, use) {
+	if n.source.Capabilities.Page >= needs || needs == store.PageWhole && n.canPage(sort, use) {
 		n.read.Store.Sort = sort
 		n.read.Limit, n.read.Offset = use.limit, use.offset
 		n.read.Store.Limit, n.read.Store.Offset = use.limit != nil, use.offset != nil
@@ -182,12 +182,12 @@ func (a *Arg) behind() store.Condition {
 // canPage reports whether the source pages just this read as a whole, which
 // must be nobody else's.
 func (n *readNode) canPage(sort []store.Order, use arguments) bool {
-	if n.source.Pager == nil || len(n.read.Covers) > 0 || use.pages || len(sort) == 0 && use.limit == nil && use.offset == nil {
+	if n.source.Capabilities.CanPage == nil || len(n.read.Covers) > 0 || use.pages || len(sort) == 0 && use.limit == nil && use.offset == nil {
 		return false
 	}
 	read := *n.read.Store
 	read.Sort, read.Limit, read.Offset = sort, use.limit != nil, use.offset != nil
-	return n.source.Pager.CanPage(&read)
+	return n.source.Capabilities.CanPage(&read)
 }
 
 // order makes a sort key's values a column of the rows.
@@ -235,7 +235,7 @@ func (b *builder) rootRead(step *Step, bound *binding.Field, use arguments) *row
 	if !use.totals {
 		n.page(r, step, use, store.PageWhole)
 	}
-	n.pages = n.pages || n.source.Abilities.Page >= store.PageWhole || n.read.Store.Limit || n.read.Store.Offset
+	n.pages = n.pages || n.source.Capabilities.Page >= store.PageWhole || n.read.Store.Limit || n.read.Store.Offset
 	return r
 }
 
@@ -248,7 +248,7 @@ func (b *builder) foldedRead(parent *rows, step *Step, bound *binding.Field, use
 	n.read.Store.Through = bound.Through
 	// Where a source says itself what hangs together, a list can lead to many by
 	// their unique keys.
-	n.read.Store.Single = bound.Single && bound.Through == nil && (n.source.Folder == nil || !bound.Many)
+	n.read.Store.Single = bound.Single && bound.Through == nil && (n.source.Capabilities.CanFold == nil || !bound.Many)
 	r := n.rows(step)
 	step.Parent, step.Folded = parent.public, true
 	if !use.totals {
@@ -324,7 +324,7 @@ func (b *builder) sharedRead(step *Step, bound *binding.Field, use arguments, wa
 	}
 	sig := fmt.Sprintf("%p %s", bound.Target, strings.Join(keys, ",")) + use.conditions()
 	for _, n := range b.reads {
-		if n.sig != sig || n.wave != wave || n.above != nil || n.pages || n.source.Abilities.Page >= needs {
+		if n.sig != sig || n.wave != wave || n.above != nil || n.pages || n.source.Capabilities.Page >= needs {
 			continue
 		}
 		if len(keys) > 0 && !slices.ContainsFunc(n.read.Feeds, func(f Feed) bool {

@@ -1,5 +1,5 @@
 // Package store is the port between the engine and the stores that hold the
-// data: what a store tells about itself (its [Catalogue] and [Abilities]),
+// data: what a store tells about itself (its [Catalogue] and [Capabilities]),
 // what it is asked ([Read]) and what it answers ([Table]).
 //
 // A store is asked for sets of records at once. All reads that the engine can
@@ -11,7 +11,7 @@
 //
 //   - Every row of a keyed read carries its key columns; rows come in any order.
 //   - Conditions hold for every row that is answered. Sorting and paging are
-//     done by the store as far as its abilities say, and by the engine beyond.
+//     done by the store as far as its capabilities say, and by the engine beyond.
 //   - A row of a folded read names the row of the read above that it belongs to.
 //   - A failure is an [*Error], whose message may be shown to callers: no
 //     statement, address or secret is in it.

@@ -4,14 +4,6 @@ package store
 // called for many records at once: a read of it has no keys, and its input
 // brings the calls; the answer has a row for each.
 
-// A Caller is a Source whose record sets are functions. What it prepares are
-// reads with Calls.
-type Caller interface {
-	// CheckFunction reports whether there is a function called name that takes
-	// and gives what a schema says, as far as the source can tell.
-	CheckFunction(name string, s Signature) error
-}
-
 // A Signature is what a schema says of a function.
 type Signature struct {
 	Record *Shape // what it is given of each record; nil for a root field

@@ -13,10 +13,10 @@ const DefaultTimeout = 5 * time.Second
 type Source interface {
 	// Catalogue asks the store what it holds.
 	Catalogue(ctx context.Context) (*Catalogue, error)
-	// Abilities says what the engine may leave to the store.
-	Abilities() Abilities
+	// Capabilities says what the engine may leave to the store.
+	Capabilities() Capabilities
 	// Prepare makes a request of reads that go together. It asks nothing of the
-	// store; reads are as the catalogue and the abilities allow. The reads must
+	// store; reads are as the catalogue and the capabilities allow. The reads must
 	// not be changed afterwards.
 	Prepare(catalogue *Catalogue, reads []*Read) (Request, error)
 	// Ping reports whether the store answers.
@@ -25,37 +25,32 @@ type Source interface {
 	Close() error
 }
 
-// A KeyReader is a Source that cannot read every record set by every field.
-type KeyReader interface {
-	// CanRead reports how set can be read by the fields keys, together with
-	// conditions on the fields where: with many keys in one request, one key
-	// for each request, or not at all, which is an error that says what can.
-	CanRead(set string, keys, where []string) (many bool, err error)
-}
-
-// Abilities is what a store can do by itself.
-type Abilities struct {
+// Capabilities is what a store can do by itself. What is true of some of its
+// record sets only is told by the functions, which may be called at the same
+// time; nil stands for no exception.
+type Capabilities struct {
 	Fold  bool     // a read nested below another of the same source is part of its request
 	Group Grouping // which reads of a wave are one request
 	Page  Paging   // what sorting and paging it does
-	Calls bool     // it is a [Caller]
 	Total bool     // it makes totals
 	Count bool     // it counts the rows of a read without keys
 	Link  bool     // its conditions and sort keys can look at related records
-}
-
-// A Folder is a Source that folds some relationships only.
-type Folder interface {
-	// CanFold reports whether the records of the set that there leads to can be
-	// part of the request for the records of set.
-	CanFold(set string, here []string, related string, there []string) bool
-}
-
-// A Pager is a Source that sorts and pages some reads as a whole.
-type Pager interface {
-	// CanPage reports whether it does all that a read without keys asks: its
-	// conditions, its order, its limit and its offset.
-	CanPage(read *Read) bool
+	// CanRead reports how set can be read by the fields keys, together with
+	// conditions on the fields where: with many keys in one request, one key for
+	// each request, or not at all, which is an error that says what can. If it is
+	// nil, every set can be read by all fields, and with many keys.
+	CanRead func(set string, keys, where []string) (many bool, err error)
+	// CanFold reports, of a store that folds, whether the records of the set that
+	// there leads to can be part of the request for the records of set.
+	CanFold func(set string, here []string, related string, there []string) bool
+	// CanPage reports whether the store does all that a read without keys asks,
+	// though Page does not say so of all: its conditions, its order, its limit and
+	// its offset.
+	CanPage func(read *Read) bool
+	// CanCall says that the record sets are functions, and that what is prepared
+	// are reads with Calls. It reports whether there is a function called name that
+	// takes and gives what a schema says, as far as the source can tell.
+	CanCall func(name string, s Signature) error
 }
 
 // Grouping says which reads of one wave are one request.
@@ -102,7 +97,7 @@ type Read struct {
 	Parent      int
 	Here, There []string // fields of the two record sets
 	Through     *Through // or nil
-	// Calls says that Set is a function of a [Caller]. There is a row for each
+	// Calls says that Set is a function. There is a row for each
 	// call of the input, and one column, of what it gives.
 	Calls  bool
 	Single bool // There is known to be unique: at most one row for each above

@@ -52,15 +52,10 @@ func NewEngine(t testing.TB, types string, sources map[string]store.Source) *Eng
 		for _, set := range catalogue.Sets {
 			set.Sampled = true // so that what the schema requires may be missing
 		}
-		one := &binding.Source{Name: name, Kind: "test", Naming: binding.Exact, Abilities: source.Abilities(), Catalogue: catalogue}
-		one.Keys, _ = source.(store.KeyReader)
-		one.Folder, _ = source.(store.Folder)
-		one.Pager, _ = source.(store.Pager)
-		one.Functions, _ = source.(store.Caller)
-		known[name] = one
+		known[name] = &binding.Source{Name: name, Kind: "test", Naming: binding.Exact, Capabilities: source.Capabilities(), Catalogue: catalogue}
 	}
 	var problems language.Problems
-	e.schema, problems = binding.Build([]schema.Text{{Name: "suite.graphql", Body: types}}, func(source string) bool { return sources[source].Abilities().Link })
+	e.schema, problems = binding.Build([]schema.Text{{Name: "suite.graphql", Body: types}}, func(source string) bool { return sources[source].Capabilities().Link })
 	if problems.Failed() {
 		t.Fatal(problems)
 	}

@@ -72,9 +72,9 @@ func Open(c Config) (*Source, error) {
 	return &Source{client: client, db: client.Database(name), timeout: c.Timeout, sample: c.Sample, most: c.MaxRecords}, nil
 }
 
-// Abilities says what a find does: it sorts and cuts as a whole, not for each key.
-func (s *Source) Abilities() store.Abilities {
-	return store.Abilities{Group: store.BySet, Page: store.PageWhole, Count: true}
+// Capabilities says what a find does: it sorts and cuts as a whole, not for each key.
+func (s *Source) Capabilities() store.Capabilities {
+	return store.Capabilities{Group: store.BySet, Page: store.PageWhole, Count: true}
 }
 
 // Ping reports whether the database answers.

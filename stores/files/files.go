@@ -50,8 +50,8 @@ func Open(c Config) (*Source, error) {
 	return &Source{config: c, read: map[string]*contents{}}, nil
 }
 
-// Abilities says that the engine sorts, cuts and counts.
-func (s *Source) Abilities() store.Abilities { return store.Abilities{Group: store.ByRead} }
+// Capabilities says that the engine sorts, cuts and counts.
+func (s *Source) Capabilities() store.Capabilities { return store.Capabilities{Group: store.ByRead} }
 
 // Ping reports whether the folder can be read.
 func (s *Source) Ping(context.Context) error {

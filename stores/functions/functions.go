@@ -41,8 +41,7 @@ type call struct {
 // catalogue is that of all sources of functions: they have no record sets.
 var catalogue = &store.Catalogue{Sets: map[string]*store.Set{}}
 
-// abilities are those of all sources of functions.
-var abilities = store.Abilities{Calls: true}
+// capabilities are those of all sources of functions.
 
 // A request is calls that are made together.
 type request struct {

@@ -31,12 +31,12 @@ type Program struct {
 // Catalogue returns that there are no record sets.
 func (p *Program) Catalogue(context.Context) (*store.Catalogue, error) { return catalogue, nil }
 
-// Abilities says that the source is called.
-func (p *Program) Abilities() store.Abilities { return abilities }
+// Capabilities says that the source is called.
+func (p *Program) Capabilities() store.Capabilities { return store.Capabilities{CanCall: p.canCall} }
 
-// CheckFunction reports whether there is the function, and whether it is of this
+// canCall reports whether there is the function, and whether it is of this
 // signature.
-func (p *Program) CheckFunction(name string, s store.Signature) error {
+func (p *Program) canCall(name string, s store.Signature) error {
 	f, ok := p.Functions[name]
 	if !ok {
 		return fmt.Errorf("the program has no function %q%s", name, language.DidYouMean(name, slices.Sorted(maps.Keys(p.Functions))))

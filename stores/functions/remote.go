@@ -70,11 +70,11 @@ func Open(c Config) (*Remote, error) {
 // Catalogue returns that there are no record sets.
 func (s *Remote) Catalogue(context.Context) (*store.Catalogue, error) { return catalogue, nil }
 
-// Abilities says that the source is called.
-func (s *Remote) Abilities() store.Abilities { return abilities }
-
-// CheckFunction finds nothing: which functions the service has, it does not say.
-func (s *Remote) CheckFunction(string, store.Signature) error { return nil }
+// Capabilities says that the source is called.
+// Which functions the service has, it does not say.
+func (s *Remote) Capabilities() store.Capabilities {
+	return store.Capabilities{CanCall: func(string, store.Signature) error { return nil }}
+}
 
 // Prepare makes a request of calls.
 func (s *Remote) Prepare(_ *store.Catalogue, reads []*store.Read) (store.Request, error) {

@@ -107,9 +107,9 @@ func openPostgres(c *Config) (*sqlx.DB, error) {
 	return sqlx.NewDb(stdlib.OpenDB(*cfg), "pgx"), nil
 }
 
-// Abilities says that a database does everything itself.
-func (s *Source) Abilities() store.Abilities {
-	return store.Abilities{Fold: true, Group: store.BySource, Page: store.PagePerKey, Total: true, Link: true}
+// Capabilities says that a database does everything itself.
+func (s *Source) Capabilities() store.Capabilities {
+	return store.Capabilities{Fold: true, Group: store.BySource, Page: store.PagePerKey, Total: true, Link: true}
 }
 
 // Ping reports whether the database answers.

@@ -185,8 +185,8 @@ func (s *set) choose(keys []string, where []store.Condition) (*form, error) {
 	return best, nil
 }
 
-// CanRead reports how a resource can be read by fields.
-func (s *Source) CanRead(name string, keys, where []string) (many bool, err error) {
+// canRead reports how a resource can be read by fields.
+func (s *Source) canRead(name string, keys, where []string) (many bool, err error) {
 	set := s.sets[name]
 	if set == nil {
 		return false, fmt.Errorf("there is no set %s", name)

@@ -44,9 +44,9 @@ func resourceFields(c Set) Set {
 	return c
 }
 
-// CanFold reports whether here is a relationship to the resource, which the
+// canFold reports whether here is a relationship to the resource, which the
 // service can send along.
-func (s *Source) CanFold(set string, here []string, related string, there []string) bool {
+func (s *Source) canFold(set string, here []string, related string, there []string) bool {
 	own := s.sets[set]
 	return s.jsonAPI && own != nil && len(here) == 1 && len(there) == 1 && there[0] == "id" && own.Related[here[0]] == related
 }

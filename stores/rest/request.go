@@ -53,8 +53,8 @@ type request struct {
 	query  string // what JSON:API adds to the address
 }
 
-// CanPage reports whether the service itself sorts and cuts what a read wants.
-func (s *Source) CanPage(read *store.Read) bool {
+// canPage reports whether the service itself sorts and cuts what a read wants.
+func (s *Source) canPage(read *store.Read) bool {
 	set := s.sets[read.Set]
 	if set == nil || len(read.Keys) > 0 {
 		return false

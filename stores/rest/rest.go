@@ -149,10 +149,10 @@ func catalogueOf(c Set) *store.Set {
 // Catalogue returns what the configuration tells.
 func (s *Source) Catalogue(context.Context) (*store.Catalogue, error) { return s.catalogue, nil }
 
-// Abilities says that the engine sorts and cuts, but for what [Source.CanPage]
-// says, and that JSON:API brings related resources along.
-func (s *Source) Abilities() store.Abilities {
-	return store.Abilities{Group: store.ByRead, Fold: s.jsonAPI}
+// Capabilities says that the engine sorts and cuts, but for what the reads of a
+// resource take, and that JSON:API brings related resources along.
+func (s *Source) Capabilities() store.Capabilities {
+	return store.Capabilities{Group: store.ByRead, Fold: s.jsonAPI, CanRead: s.canRead, CanFold: s.canFold, CanPage: s.canPage}
 }
 
 // Ping reports whether something listens at the service's address. It makes no

@@ -123,7 +123,7 @@ func TestOneKeyAtATime(t *testing.T) {
 	if a.Tables[0].Len != 11 || string(a.Tables[0].Columns[0].At(4)) != "K5" || string(a.Tables[0].Columns[1].At(4)) != "/stations/K5" {
 		t.Errorf("the rows are %q", a.Tables[0].Columns[0].Bytes)
 	}
-	if many, err := source.CanRead("stations", []string{"code"}, nil); many || err != nil {
+	if many, err := source.Capabilities().CanRead("stations", []string{"code"}, nil); many || err != nil {
 		t.Errorf("CanRead says %t, %v", many, err)
 	}
 	request, _ := source.Prepare(nil, []*store.Read{{Set: "stations", Columns: wanted, Keys: []int{0}}})
@@ -203,10 +203,10 @@ func TestConfiguration(t *testing.T) {
 		}
 	}
 	s := open(t, "http://x", stations)
-	if _, err := s.CanRead("stations", []string{"name"}, nil); err == nil || !strings.Contains(err.Error(), "no read of the set stations takes name") {
+	if _, err := s.Capabilities().CanRead("stations", []string{"name"}, nil); err == nil || !strings.Contains(err.Error(), "no read of the set stations takes name") {
 		t.Errorf("CanRead by name: %v", err)
 	}
-	if many, err := s.CanRead("stations", []string{"code"}, []string{"kind"}); !many || err != nil {
+	if many, err := s.Capabilities().CanRead("stations", []string{"code"}, []string{"kind"}); !many || err != nil {
 		t.Errorf("CanRead by code: %t, %v", many, err)
 	}
 }

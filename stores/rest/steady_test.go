@@ -215,7 +215,7 @@ func TestPassedOn(t *testing.T) {
 	since.AppendInt(20500)
 	where := []store.Condition{{Op: store.AtLeast, Path: "at", Kind: store.Date}}
 	read := &store.Read{Set: "things", Columns: ids, Where: where, Values: 1, Sort: []store.Order{{Path: "at", Desc: true}, {Path: "id"}}, Limit: true, Offset: true}
-	if !source.CanPage(read) {
+	if !source.Capabilities().CanPage(read) {
 		t.Error("it says that it cannot page")
 	}
 	if got, _, err := idsOf(source, read, store.Input{Where: []store.Column{since}, Limit: 2, Offset: 1}); got != "[3 2]" || err != nil || s.asked[0] != "/things?since=2026-02-16&order=-at%2Cid&count=2&skip=1" {
@@ -229,7 +229,7 @@ func TestPassedOn(t *testing.T) {
 	} {
 		other := *read
 		change(&other)
-		if source.CanPage(&other) {
+		if source.Capabilities().CanPage(&other) {
 			t.Errorf("%s: it says that it can page", name)
 		}
 	}
@@ -278,7 +278,7 @@ func TestJSONAPI(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !source.CanFold("notices", []string{"author"}, "people", []string{"id"}) || source.CanFold("notices", []string{"author"}, "notices", []string{"id"}) || source.CanFold("notices", []string{"title"}, "people", []string{"id"}) {
+	if !source.Capabilities().CanFold("notices", []string{"author"}, "people", []string{"id"}) || source.Capabilities().CanFold("notices", []string{"author"}, "notices", []string{"id"}) || source.Capabilities().CanFold("notices", []string{"title"}, "people", []string{"id"}) {
 		t.Error("it does not say which relationships it sends along")
 	}
 	reads := []*store.Read{{Set: "notices", Columns: text("id", "title"), Parent: -1},

@@ -14,7 +14,7 @@ import (
 // Memory is a store in memory. It answers reads from records in JSON, in the
 // order of their insertion, and keeps what it was asked.
 type Memory struct {
-	Can  store.Abilities
+	Can  store.Capabilities
 	Fail func(asks string) error // decides whether a request fails; nil for never
 
 	catalogue *store.Catalogue
@@ -50,7 +50,7 @@ func (m *Memory) Asked() []string {
 }
 
 func (m *Memory) Catalogue(context.Context) (*store.Catalogue, error) { return m.catalogue, nil }
-func (m *Memory) Abilities() store.Abilities                          { return m.Can }
+func (m *Memory) Capabilities() store.Capabilities                    { return m.Can }
 func (m *Memory) Ping(context.Context) error                          { return nil }
 func (m *Memory) Close() error                                        { return nil }
 
