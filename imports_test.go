@@ -27,7 +27,7 @@ var mayImport = map[string][]string{
 	"stores/functions": {"core/language", "core/store", "stores/remote"},
 	"stores/conform":   {"core"},
 	"project":          {"core", "stores"},
-	"service":          {"core", "project", "stores/remote"},
+	"service":          {"core", "project"},
 	"console":          {},
 	"demo":             {},
 	"demo/demotest":    {"demo"},

@@ -26,8 +26,8 @@ func (l *Lights) Catalogue(context.Context) (*store.Catalogue, error) {
 }
 
 func (l *Lights) Capabilities() store.Capabilities { return store.Capabilities{} }
-func (l *Lights) Ping(context.Context) error { return nil }
-func (l *Lights) Close() error               { return nil }
+func (l *Lights) Ping(context.Context) error       { return nil }
+func (l *Lights) Close() error                     { return nil }
 
 func (l *Lights) Prepare(_ *store.Catalogue, reads []*store.Read) (store.Request, error) {
 	return lightsRequest{l, reads[0]}, nil // each read is a request, by the capabilities
@@ -42,7 +42,7 @@ func (r lightsRequest) Describe() store.Description { return store.Description{A
 
 // Run fills a table with the lights that have one of the keys, if there are any,
 // and fit the conditions.
-func (r lightsRequest) Run(_ context.Context, in []store.Input) (*store.Answer, error) {
+func (r lightsRequest) Run(_ context.Context, _ *store.Caller, in []store.Input) (*store.Answer, error) {
 	var keys store.Index
 	if len(r.read.Keys) > 0 {
 		for row := range in[0].Keys[0].Len() {

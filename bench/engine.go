@@ -230,7 +230,9 @@ type fixedAnswer struct{ answer *store.Answer }
 
 func (f fixedAnswer) Describe() store.Description { return store.Description{Asks: "calls with craft"} }
 
-func (f fixedAnswer) Run(context.Context, []store.Input) (*store.Answer, error) { return f.answer, nil }
+func (f fixedAnswer) Run(context.Context, *store.Caller, []store.Input) (*store.Answer, error) {
+	return f.answer, nil
+}
 
 func (b *memoryBoard) run(t *testing.B) {
 	t.ReportAllocs()

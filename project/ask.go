@@ -9,6 +9,7 @@ import (
 	"osprey/core/language"
 	"osprey/core/plan"
 	"osprey/core/schema"
+	"osprey/core/store"
 )
 
 // A Question is a request as clients send it.
@@ -16,6 +17,8 @@ type Question struct {
 	Query         string         `json:"query"`
 	OperationName string         `json:"operationName,omitempty"`
 	Variables     map[string]any `json:"variables,omitempty"` // decoded with json.Decoder.UseNumber
+
+	Caller *store.Caller `json:"-"` // who asks; nil for nobody in particular
 }
 
 // The codes of request errors.
@@ -53,7 +56,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 		defer cancel()
 	}
 	a := &Answer{Plan: p}
-	options := execute.Options{Now: time.Now, Before: beforeData, MaxPage: r.project.Config.Limits.Page}
+	options := execute.Options{Caller: q.Caller, Now: time.Now, Before: beforeData, MaxPage: r.project.Config.Limits.Page}
 	if send != nil {
 		options.Send = func(part []byte) error {
 			a.Sent = true

@@ -6,8 +6,8 @@ import (
 	"strconv"
 	"strings"
 
+	"osprey/core/store"
 	"osprey/project"
-	"osprey/stores/remote"
 )
 
 // The media types of answers (GraphQL over HTTP, Media Types).
@@ -59,7 +59,8 @@ func (s *server) answer(w http.ResponseWriter, r *http.Request, media string, re
 	header := w.Header()
 	header.Add("Vary", "Accept")
 	header.Set("Content-Type", media+"; charset=utf-8")
-	answer := revision.AskInParts(remote.WithHeaders(r.Context(), r.Header), q, func(part []byte) error {
+	q.Caller = &store.Caller{Headers: r.Header}
+	answer := revision.AskInParts(r.Context(), q, func(part []byte) error {
 		_, err := w.Write(part)
 		return err
 	})

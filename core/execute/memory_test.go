@@ -55,9 +55,9 @@ type answered struct {
 	answer *store.Answer
 }
 
-func (a *answered) Run(ctx context.Context, in []store.Input) (_ *store.Answer, err error) {
+func (a *answered) Run(ctx context.Context, from *store.Caller, in []store.Input) (_ *store.Answer, err error) {
 	if a.answer == nil {
-		a.answer, err = a.Request.Run(ctx, in)
+		a.answer, err = a.Request.Run(ctx, from, in)
 	}
 	return a.answer, err
 }

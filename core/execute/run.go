@@ -13,6 +13,8 @@ import (
 
 // Options configures a run.
 type Options struct {
+	// Caller is who asks; nil for nobody in particular.
+	Caller *store.Caller
 	// Now tells the time, for how long requests took; nil leaves times out.
 	Now func() time.Time
 	// MaxPage is the largest limit that an operation may give; 0 is no bound.
@@ -232,7 +234,7 @@ func (r *run) ask(ctx context.Context, f *plan.Fetch, inputs []store.Input, call
 		}
 		call.Err = r.fetched[f.ID].err
 	}()
-	answer, err := f.Request.Run(ctx, inputs)
+	answer, err := f.Request.Run(ctx, r.opts.Caller, inputs)
 	if err != nil {
 		call.Requests = 1
 		r.fetched[f.ID].err = err

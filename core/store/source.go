@@ -171,8 +171,25 @@ type Input struct {
 type Request interface {
 	Describe() Description
 	// Run asks the store. There is an input for each read of the request. The
-	// answer belongs to the caller; the inputs are not kept.
-	Run(ctx context.Context, in []Input) (*Answer, error)
+	// answer belongs to whoever runs it; the inputs are not kept. The caller may
+	// be nil.
+	Run(ctx context.Context, caller *Caller, in []Input) (*Answer, error)
+}
+
+// A Caller is who asks an operation, as far as stores may know.
+type Caller struct {
+	// Headers are those of the caller's request; sources pass on the ones that
+	// they are told to.
+	Headers map[string][]string
+}
+
+// Header returns the values of a header of the caller's request; none if there
+// is no caller. Names are in their canonical form.
+func (c *Caller) Header(name string) []string {
+	if c == nil {
+		return nil
+	}
+	return c.Headers[name]
 }
 
 // A Description tells what a request asks.

@@ -149,7 +149,7 @@ func bounds(t *testing.T, url string, s *document.Source, wire *demotest.Wire) {
 		keys.AppendInt(int64(50_010 - id))
 	}
 	wire.Reads()
-	a, err := request.Run(ctx, []store.Input{{Keys: []store.Column{keys}}})
+	a, err := request.Run(ctx, nil, []store.Input{{Keys: []store.Column{keys}}})
 	if err != nil || a.Tables[0].Len != 90 || a.Requests != 2 {
 		t.Fatalf("50,010 keys: %v, %v", a, err)
 	}
@@ -166,7 +166,7 @@ func bounds(t *testing.T, url string, s *document.Source, wire *demotest.Wire) {
 		t.Fatal(err)
 	}
 	var own *store.Error
-	if _, err := request.Run(ctx, []store.Input{{}}); !errors.As(err, &own) || own.Code != store.BadAnswer || !strings.Contains(own.Msg, "more than 20 records") {
+	if _, err := request.Run(ctx, nil, []store.Input{{}}); !errors.As(err, &own) || own.Code != store.BadAnswer || !strings.Contains(own.Msg, "more than 20 records") {
 		t.Errorf("90 documents where 20 are taken: %v", err)
 	}
 }

@@ -75,7 +75,7 @@ func run(t *testing.T, s *document.Source, c *store.Catalogue, reads []*store.Re
 	if err != nil {
 		t.Fatal(err)
 	}
-	a, err := request.Run(context.Background(), in)
+	a, err := request.Run(context.Background(), nil, in)
 	if err != nil {
 		t.Fatal(err)
 	}

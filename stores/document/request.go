@@ -169,7 +169,7 @@ func (r *request) sort() bson.D {
 
 // Run makes the find; several, one behind the other, if there are more keys than
 // a command of 16 MB may hold.
-func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, error) {
+func (r *request) Run(ctx context.Context, _ *store.Caller, in []store.Input) (*store.Answer, error) {
 	ctx, cancel := context.WithTimeout(ctx, r.source.timeout)
 	defer cancel()
 	answer := &store.Answer{}

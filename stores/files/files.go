@@ -149,7 +149,7 @@ func (r *request) Describe() store.Description {
 }
 
 // Run looks at every record of the file.
-func (r *request) Run(_ context.Context, in []store.Input) (*store.Answer, error) {
+func (r *request) Run(_ context.Context, _ *store.Caller, in []store.Input) (*store.Answer, error) {
 	records, err := r.source.records(r.path)
 	if err != nil {
 		return nil, err

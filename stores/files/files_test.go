@@ -107,7 +107,7 @@ func TestFailures(t *testing.T) {
 		t.Fatal(err)
 	}
 	rows := func() (int, error) {
-		a, err := request.Run(context.Background(), []store.Input{{}})
+		a, err := request.Run(context.Background(), nil, []store.Input{{}})
 		if err != nil {
 			return 0, err
 		}

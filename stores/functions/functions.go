@@ -26,10 +26,10 @@ type Result struct {
 	Err  error  // its message is for callers
 }
 
-// A caller makes calls of several functions at once. It returns a result for
+// A target makes calls of several functions at once. It returns a result for
 // each, or an error that holds for all.
-type caller interface {
-	call(ctx context.Context, calls []call) ([]Result, error)
+type target interface {
+	call(ctx context.Context, from *store.Caller, calls []call) ([]Result, error)
 }
 
 // A call is one call of a function.
@@ -41,11 +41,9 @@ type call struct {
 // catalogue is that of all sources of functions: they have no record sets.
 var catalogue = &store.Catalogue{Sets: map[string]*store.Set{}}
 
-// capabilities are those of all sources of functions.
-
 // A request is calls that are made together.
 type request struct {
-	caller caller
+	target target
 	reads  []*store.Read
 	about  string // the statement, for operators
 }
@@ -56,14 +54,14 @@ func (r *request) Describe() store.Description {
 }
 
 // Run makes all calls at once.
-func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, error) {
+func (r *request) Run(ctx context.Context, from *store.Caller, in []store.Input) (*store.Answer, error) {
 	var calls []call
 	for i, read := range r.reads {
 		for _, input := range in[i].Calls {
 			calls = append(calls, call{read.Set, input})
 		}
 	}
-	results, err := r.caller.call(ctx, calls)
+	results, err := r.target.call(ctx, from, calls)
 	if err != nil {
 		return nil, err
 	}

@@ -57,7 +57,7 @@ func (p *Program) Close() error { return nil }
 
 // call calls the function of the calls, which is one: a request is of one
 // function. A function that does not end in time is left behind.
-func (p *Program) call(ctx context.Context, calls []call) ([]Result, error) {
+func (p *Program) call(ctx context.Context, _ *store.Caller, calls []call) ([]Result, error) {
 	name := calls[0].function
 	timeout := p.Timeout
 	if timeout <= 0 {

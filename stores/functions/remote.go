@@ -118,12 +118,12 @@ const (
 	invalidParams  = -32602
 )
 
-func (s *Remote) call(ctx context.Context, calls []call) ([]Result, error) {
+func (s *Remote) call(ctx context.Context, from *store.Caller, calls []call) ([]Result, error) {
 	batch := make([]requestObject, len(calls))
 	for i, c := range calls {
 		batch[i] = requestObject{"2.0", i + 1, c.function, c.input}
 	}
-	body, err := s.post(ctx, batch)
+	body, err := s.post(ctx, from, batch)
 	if err != nil {
 		return nil, err
 	}
@@ -203,14 +203,14 @@ func clip(text string) string {
 }
 
 // post sends a batch and returns the body of the answer.
-func (s *Remote) post(ctx context.Context, batch []requestObject) ([]byte, error) {
+func (s *Remote) post(ctx context.Context, from *store.Caller, batch []requestObject) ([]byte, error) {
 	text, err := json.Marshal(batch)
 	if err != nil {
 		return nil, fmt.Errorf("a call cannot be written: %w", err)
 	}
 	ctx, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
-	req, err := s.service.NewRequest(ctx, http.MethodPost, s.service.Base.String(), "application/json", bytes.NewReader(text))
+	req, err := s.service.NewRequest(ctx, from, http.MethodPost, s.service.Base.String(), "application/json", bytes.NewReader(text))
 	if err != nil {
 		return nil, err
 	}

@@ -37,7 +37,7 @@ func FuzzAnswers(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, text string) {
 		body = text
-		a, err := request.Run(context.Background(), []store.Input{{Calls: [][]byte{[]byte(`{"args":{}}`), []byte(`{"args":{"n":1}}`)}}})
+		a, err := request.Run(context.Background(), nil, []store.Input{{Calls: [][]byte{[]byte(`{"args":{}}`), []byte(`{"args":{"n":1}}`)}}})
 		var known *store.Error
 		if err != nil {
 			if !errors.As(err, &known) {
@@ -71,7 +71,7 @@ func TestLarge(t *testing.T) {
 		t.Fatal(err)
 	}
 	request, _ := s.Prepare(nil, []*store.Read{{Set: "x", Parent: -1, Calls: true, Columns: []store.Wanted{{Kind: store.Int}}}})
-	_, err = request.Run(context.Background(), []store.Input{{Calls: [][]byte{[]byte(`{}`)}}})
+	_, err = request.Run(context.Background(), nil, []store.Input{{Calls: [][]byte{[]byte(`{}`)}}})
 	var known *store.Error
 	if !errors.As(err, &known) || known.Msg != "answered more than 4000 bytes, which is the limit" {
 		t.Errorf("the error is %v", err)

@@ -333,12 +333,12 @@ func trouble(t *testing.T, kind, url string) {
 	}
 	all := &store.Read{Set: "vessels", Columns: []store.Wanted{{Path: "id", Kind: store.Int}}, Limit: true}
 	for range 3 {
-		_, err := request(few, all).Run(ctx, []store.Input{{Limit: 1000}})
+		_, err := request(few, all).Run(ctx, nil, []store.Input{{Limit: 1000}})
 		var own *store.Error
 		if !errors.As(err, &own) || own.Code != store.BadAnswer || !strings.Contains(own.Msg, "more than 50 records") {
 			t.Errorf("90 rows where 50 are taken: %v", err)
 		}
-		if a, err := request(few, all).Run(ctx, []store.Input{{Limit: 50}}); err != nil || a.Tables[0].Len != 50 {
+		if a, err := request(few, all).Run(ctx, nil, []store.Input{{Limit: 50}}); err != nil || a.Tables[0].Len != 50 {
 			t.Errorf("50 rows afterwards: %v, %v", a, err)
 		}
 	}
@@ -361,7 +361,7 @@ func trouble(t *testing.T, kind, url string) {
 	}
 	cancelled, cancel := context.WithCancel(ctx)
 	cancel()
-	if _, err := request(few, all).Run(cancelled, []store.Input{{Limit: 1}}); !errors.As(err, &own) || own.Code != store.Cancelled {
+	if _, err := request(few, all).Run(cancelled, nil, []store.Input{{Limit: 1}}); !errors.As(err, &own) || own.Code != store.Cancelled {
 		t.Errorf("a cancelled run: %v", err)
 	}
 	for _, wrong := range []string{"", "http://x", "mysql://x", "sqlite:"} {

@@ -89,7 +89,7 @@ func TestForms(t *testing.T) {
 			for i := range all {
 				kept := all[i : i+1]
 				r.forms.Store(&kept)
-				a, err := r.Run(ctx, in)
+				a, err := r.Run(ctx, nil, in)
 				if err != nil {
 					t.Fatalf("%s: %v\n%s", test.name, err, all[i].text(make([]int64, len(in))))
 				}
@@ -153,7 +153,7 @@ func TestGrown(t *testing.T) {
 	count := func(forms, statements, rows, found int) {
 		t.Helper()
 		counted := demotest.Statements(t)
-		a, err := r.Run(ctx, make([]store.Input, 2))
+		a, err := r.Run(ctx, nil, make([]store.Input, 2))
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -105,7 +105,7 @@ func read(t *testing.T, s *relational.Source, c *store.Catalogue, r *store.Read,
 	if err != nil {
 		t.Fatal(err)
 	}
-	a, err := request.Run(context.Background(), []store.Input{in})
+	a, err := request.Run(context.Background(), nil, []store.Input{in})
 	if err != nil {
 		t.Fatalf("%v\n%s", err, request.Describe().Statement)
 	}
@@ -281,7 +281,7 @@ func TestFewStatements(t *testing.T) {
 		t.Fatal(err)
 	}
 	for limit := int64(1); limit <= 200; limit++ {
-		a, err := request.Run(context.Background(), []store.Input{{Limit: limit}})
+		a, err := request.Run(context.Background(), nil, []store.Input{{Limit: limit}})
 		if err != nil || a.Tables[0].Len != int(limit) {
 			t.Fatalf("limit %d gives %v rows, %v", limit, a, err)
 		}
@@ -335,7 +335,7 @@ func TestFailures(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
 	request, _ = s.Prepare(c, []*store.Read{{Set: "sleepy", Columns: []store.Wanted{{Path: "id", Kind: store.Int}}, Parent: -1}})
-	if _, err := request.Run(ctx, []store.Input{{}}); err == nil || err.(*store.Error).Code != store.Cancelled {
+	if _, err := request.Run(ctx, nil, []store.Input{{}}); err == nil || err.(*store.Error).Code != store.Cancelled {
 		t.Errorf("a cancelled run: %v", err)
 	}
 	if _, err := relational.Open(relational.Config{URL: "mysql://x"}); err == nil {
@@ -345,7 +345,7 @@ func TestFailures(t *testing.T) {
 
 func wantCode(t *testing.T, request store.Request, code store.Code) {
 	t.Helper()
-	_, err := request.Run(context.Background(), []store.Input{{}})
+	_, err := request.Run(context.Background(), nil, []store.Input{{}})
 	var own *store.Error
 	if !errors.As(err, &own) || own.Code != code {
 		t.Errorf("the error is %v, want %s", err, code)
@@ -417,7 +417,7 @@ func TestTenMillionRows(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	a, err := few.Run(context.Background(), []store.Input{{Limit: 3}})
+	a, err := few.Run(context.Background(), nil, []store.Input{{Limit: 3}})
 	if err != nil || a.Tables[0].Len != 3 {
 		t.Errorf("afterwards: %v", err)
 	}

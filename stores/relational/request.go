@@ -335,7 +335,7 @@ func (f *form) text(bounds []int64) string {
 
 // Run asks the database: once, or once more if a table has grown that was sent
 // whole.
-func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, error) {
+func (r *request) Run(ctx context.Context, _ *store.Caller, in []store.Input) (*store.Answer, error) {
 	ctx, cancel := context.WithTimeout(ctx, r.source.timeout)
 	defer cancel()
 	for asked := 1; ; asked++ {

@@ -50,25 +50,16 @@ func (s *Service) Ping(ctx context.Context) error {
 	return conn.Close()
 }
 
-type forwardedKey struct{}
-
-// WithHeaders returns a context that carries the headers of the caller's
-// request, for sources that forward some of them.
-func WithHeaders(ctx context.Context, h http.Header) context.Context {
-	return context.WithValue(ctx, forwardedKey{}, h)
-}
-
 // NewRequest makes a request with the configured and forwarded headers.
-func (s *Service) NewRequest(ctx context.Context, method, address, accept string, body io.Reader) (*http.Request, error) {
+func (s *Service) NewRequest(ctx context.Context, from *store.Caller, method, address, accept string, body io.Reader) (*http.Request, error) {
 	req, err := http.NewRequestWithContext(ctx, method, address, body)
 	if err != nil {
 		return nil, err
 	}
-	if from, ok := ctx.Value(forwardedKey{}).(http.Header); ok {
-		for _, name := range s.forward {
-			if v := from.Values(name); len(v) > 0 {
-				req.Header[http.CanonicalHeaderKey(name)] = slices.Clone(v)
-			}
+	for _, name := range s.forward {
+		name = http.CanonicalHeaderKey(name)
+		if v := from.Header(name); len(v) > 0 {
+			req.Header[name] = slices.Clone(v)
 		}
 	}
 	req.Header.Set("Accept", accept)

@@ -106,9 +106,9 @@ func (r *request) sparse() string {
 	return strings.Join(parts, "&")
 }
 
-// records returns the primary data of a document as records, and keeps all its
+// resources returns the primary data of a document as records, and keeps all its
 // resources.
-func (d *document) records(body any) ([]any, error) {
+func (r *run) resources(body any) ([]any, error) {
 	top, ok := body.(map[string]any)
 	if !ok {
 		return nil, errors.New("answered something that is not a document of JSON:API")
@@ -117,11 +117,11 @@ func (d *document) records(body any) ([]any, error) {
 	if !ok {
 		return nil, errors.New("answered a document of JSON:API without data")
 	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
+	r.mu.Lock()
+	defer r.mu.Unlock()
 	included, _ := top["included"].([]any)
 	for _, item := range included {
-		if _, err := d.resource(item); err != nil {
+		if _, err := r.resource(item); err != nil {
 			return nil, err
 		}
 	}
@@ -131,7 +131,7 @@ func (d *document) records(body any) ([]any, error) {
 		items = []any{data}
 	}
 	for _, item := range items {
-		record, err := d.resource(item)
+		record, err := r.resource(item)
 		if err != nil {
 			return nil, err
 		}
@@ -141,7 +141,7 @@ func (d *document) records(body any) ([]any, error) {
 }
 
 // resource returns a resource object as a record.
-func (d *document) resource(v any) (map[string]any, error) {
+func (r *run) resource(v any) (map[string]any, error) {
 	object, _ := v.(map[string]any)
 	own, ok := refOf(object)
 	if !ok {
@@ -173,7 +173,7 @@ func (d *document) resource(v any) (map[string]any, error) {
 		}
 	}
 	record["id"], record[links] = own.id, to
-	d.known[own] = record
+	r.known[own] = record
 	return record, nil
 }
 
@@ -185,7 +185,7 @@ func refOf(object map[string]any) (ref, bool) {
 
 // relate makes the tables of related resources, from the records of the table
 // that each hangs from.
-func (r *request) relate(answer *store.Answer, first []any, d *document, in []store.Input) error {
+func (r *run) relate(answer *store.Answer, first []any, in []store.Input) error {
 	rows := [][]any{first} // the record of each row
 	for n, read := range r.reads[1:] {
 		t := store.NewTable(read.Columns)
@@ -195,7 +195,7 @@ func (r *request) relate(answer *store.Answer, first []any, d *document, in []st
 			if row, ok := seen[to]; ok {
 				return row, row >= 0, nil
 			}
-			record := d.known[to]
+			record := r.known[to]
 			if record == nil {
 				return 0, false, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("did not send along the related %s that was asked for", read.Here[0]), Err: fmt.Errorf("%s %s is not included", to.typ, to.id)}
 			}

@@ -74,7 +74,7 @@ func linkNext(h http.Header) string {
 }
 
 // whole reads an answer with all its pages.
-func (r *request) whole(ctx context.Context, values uritemplate.Values) ([]any, error) {
+func (r *run) whole(ctx context.Context, values uritemplate.Values) ([]any, error) {
 	path, err := r.expand(values)
 	if err != nil {
 		return nil, err
@@ -105,7 +105,7 @@ func (r *request) whole(ctx context.Context, values uritemplate.Values) ([]any, 
 }
 
 // next returns the address of the next page, or "".
-func (r *request) next(p *pages, values uritemplate.Values, address string, got *got, page int) (string, error) {
+func (r *run) next(p *pages, values uritemplate.Values, address string, got *got, page int) (string, error) {
 	next := ""
 	switch {
 	case p.Number != "":

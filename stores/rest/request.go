@@ -119,17 +119,17 @@ func (r *request) Describe() store.Description {
 }
 
 // Run makes the request, or one for each key or for each hundred keys.
-func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, error) {
+func (r *request) Run(ctx context.Context, from *store.Caller, in []store.Input) (*store.Answer, error) {
 	ctx, made := counting(ctx)
 	asked, ok := r.asked(&in[0])
 	answers := make([][]any, len(asked))
-	d := &document{known: map[ref]map[string]any{}}
+	u := &run{request: r, from: from, known: map[ref]map[string]any{}}
 	if ok {
-		group, inside := errgroup.WithContext(context.WithValue(ctx, documentKey{}, d))
+		group, inside := errgroup.WithContext(ctx)
 		group.SetLimit(r.source.concurrency)
 		for i := range asked {
 			group.Go(func() (err error) {
-				answers[i], err = r.whole(inside, asked[i])
+				answers[i], err = u.whole(inside, asked[i])
 				return err
 			})
 		}
@@ -148,7 +148,7 @@ func (r *request) Run(ctx context.Context, in []store.Input) (*store.Answer, err
 	}
 	answer := &store.Answer{Tables: []*store.Table{t}, Requests: int(made.Load())}
 	if len(r.reads) > 1 {
-		if err := r.relate(answer, kept, d, in); err != nil {
+		if err := u.relate(answer, kept, in); err != nil {
 			return nil, err
 		}
 	}
@@ -290,11 +290,11 @@ type got struct {
 
 // get makes one HTTP request and returns the records in its answer. Nothing at
 // an address (404) is no records.
-func (r *request) get(ctx context.Context, address string) (*got, error) {
+func (r *run) get(ctx context.Context, address string) (*got, error) {
 	s := r.source
 	ctx, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
-	req, err := s.newRequest(ctx, address)
+	req, err := s.newRequest(ctx, r.from, address)
 	if err != nil {
 		return nil, &store.Error{Code: store.BadValue, Msg: "cannot be asked for this value", Err: err}
 	}
@@ -323,8 +323,7 @@ func (r *request) get(ctx context.Context, address string) (*got, error) {
 	}
 	g := &got{body: answer, header: res.Header}
 	if s.jsonAPI {
-		d, _ := ctx.Value(documentKey{}).(*document)
-		g.records, err = d.records(answer)
+		g.records, err = r.resources(answer)
 	} else {
 		g.records, err = r.records(answer)
 	}
@@ -375,11 +374,11 @@ func firstLines(body []byte) string {
 	return strings.ToValidUTF8(string(bytes.TrimSpace(body[:min(len(body), 200)])), "?")
 }
 
-// documentKey is the key of a context's [document].
-type documentKey struct{}
+// A run is one run of a request.
+type run struct {
+	*request
+	from *store.Caller
 
-// A document is the resources of JSON:API that came with an answer.
-type document struct {
-	mu    sync.Mutex // guards what follows
-	known map[ref]map[string]any
+	mu    sync.Mutex             // guards what follows
+	known map[ref]map[string]any // the resources of JSON:API that came with the answers
 }

@@ -167,10 +167,10 @@ func (s *Source) Close() error {
 }
 
 // newRequest makes a request with the configured and forwarded headers.
-func (s *Source) newRequest(ctx context.Context, address string) (*http.Request, error) {
+func (s *Source) newRequest(ctx context.Context, from *store.Caller, address string) (*http.Request, error) {
 	accept := "application/json"
 	if s.jsonAPI {
 		accept = jsonAPIType
 	}
-	return s.service.NewRequest(ctx, http.MethodGet, address, accept, nil)
+	return s.service.NewRequest(ctx, from, http.MethodGet, address, accept, nil)
 }

@@ -73,7 +73,7 @@ func run(s *rest.Source, r *store.Read, in store.Input) (*store.Answer, error) {
 	if err != nil {
 		return nil, err
 	}
-	return request.Run(context.Background(), []store.Input{in})
+	return request.Run(context.Background(), nil, []store.Input{in})
 }
 
 var wanted = []store.Wanted{{Path: "code", Kind: store.Text}, {Path: "name", Kind: store.Text}, {Path: "place.lat", Kind: store.Float}}

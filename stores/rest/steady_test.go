@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"osprey/core/store"
-	"osprey/stores/remote"
 	"osprey/stores/rest"
 )
 
@@ -185,7 +184,7 @@ func TestCache(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		a, err := request.Run(remote.WithHeaders(context.Background(), headers), []store.Input{{}})
+		a, err := request.Run(context.Background(), &store.Caller{Headers: headers}, []store.Input{{}})
 		if err != nil || a.Tables[0].Len != 1 {
 			t.Fatalf("%v rows, %v", a, err)
 		}
@@ -288,7 +287,7 @@ func TestJSONAPI(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	a, err := request.Run(context.Background(), make([]store.Input, 3))
+	a, err := request.Run(context.Background(), nil, make([]store.Input, 3))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -304,14 +303,14 @@ func TestJSONAPI(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		_, err = request.Run(context.Background(), []store.Input{{Keys: keys(id)}, {}})
+		_, err = request.Run(context.Background(), nil, []store.Input{{Keys: keys(id)}, {}})
 		var own *store.Error
 		if !errors.As(err, &own) || !strings.Contains(own.Msg, want) || strings.Contains(own.Error(), "geheim") {
 			t.Errorf("%s: %v, want %q", id, err, want)
 		}
 	}
 	request, _ = source.Prepare(nil, []*store.Read{{Set: "notices", Columns: text("id"), Keys: []int{0}, Parent: -1}})
-	if a, err := request.Run(context.Background(), []store.Input{{Keys: keys("404")}}); err != nil || a.Tables[0].Len != 0 {
+	if a, err := request.Run(context.Background(), nil, []store.Input{{Keys: keys("404")}}); err != nil || a.Tables[0].Len != 0 {
 		t.Errorf("nothing there: %v, %v", a, err)
 	}
 }

@@ -72,7 +72,7 @@ func (r *memoryRequest) Describe() store.Description {
 	return store.Description{Asks: strings.Join(sets, ", ")}
 }
 
-func (r *memoryRequest) Run(_ context.Context, in []store.Input) (*store.Answer, error) {
+func (r *memoryRequest) Run(_ context.Context, _ *store.Caller, in []store.Input) (*store.Answer, error) {
 	a := &store.Answer{Requests: 1}
 	var asks []string
 	for i, read := range r.reads {
