@@ -3,6 +3,11 @@ package language
 // This file has the wording of every problem that this package tells, by rule.
 // docs/messages.md is made of it: go test . -run Messages -update
 
+// more
+const (
+	msgMore = "there may be more than these %d problems; mend these first"
+)
+
 // syntax
 const (
 	msgExpectedQueryMutationOr         = "expected query, mutation or subscription, found %q"

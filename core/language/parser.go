@@ -11,10 +11,6 @@ import (
 // for one that is made to hurt.
 const maxNesting = 400
 
-// maxProblems is how many faults one document is told of; with more, it is
-// seldom a document of this language at all.
-const maxProblems = 50
-
 // ruleSyntax is the rule of every problem of this package.
 const ruleSyntax = "syntax"
 
@@ -28,6 +24,9 @@ func Parse(src *Source) (*Document, Problems) {
 	doc := p.document()
 	doc.Comments = p.comments
 	p.problems.Sort()
+	if p.more {
+		p.problems.More()
+	}
 	return doc, p.problems
 }
 
@@ -44,6 +43,7 @@ type parser struct {
 	depth    int
 	comments []Comment
 	problems Problems
+	more     bool // there are more than MaxProblems
 }
 
 func (p *parser) next() {
@@ -58,9 +58,15 @@ func (p *parser) next() {
 }
 
 func (p *parser) lexicalFault(offset int, format string, args ...any) {
-	if len(p.problems) < maxProblems {
-		p.problems.Add(ruleSyntax, p.src.Pos(offset), format, args...)
+	p.tell(p.src.Pos(offset), format, args)
+}
+
+func (p *parser) tell(pos Pos, format string, args []any) {
+	if len(p.problems) == MaxProblems {
+		p.more = true
+		return
 	}
+	p.problems.Add(ruleSyntax, pos, format, args...)
 }
 
 // fail reports a fault at the current token and loses the way. A token that
@@ -73,8 +79,8 @@ func (p *parser) fail(format string, args ...any) {
 	if n := len(p.problems); n > 0 && (p.problems[n-1].Pos == p.pos() || p.tok.kind == EOF) {
 		return // what is missing at the end may well be missing for a fault before
 	}
-	if p.tok.kind != Invalid && len(p.problems) < maxProblems {
-		p.problems.Add(ruleSyntax, p.pos(), format, args...)
+	if p.tok.kind != Invalid {
+		p.tell(p.pos(), format, args)
 	}
 }
 
@@ -213,7 +219,7 @@ func (p *parser) document() *Document {
 	if p.at(EOF) {
 		p.fail(msgDocumentEmptyExpectedDefinition)
 	}
-	for p.tok.kind != EOF && len(p.problems) < maxProblems {
+	for p.tok.kind != EOF && len(p.problems) < MaxProblems {
 		start := p.tok.start
 		if d := p.definitionOrNil(); d != nil {
 			doc.Definitions = append(doc.Definitions, d)
@@ -228,6 +234,7 @@ func (p *parser) document() *Document {
 			}
 		}
 	}
+	p.more = p.more || p.tok.kind != EOF
 	return doc
 }
 

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode/utf8"
 )
 
 // Severity tells whether a problem stops the work.
@@ -39,9 +40,38 @@ type Problem struct {
 // Problems is a list of problems. It is an error if one of them is.
 type Problems []*Problem
 
+// MaxProblems is how many faults one document is told of: whoever wrote it mends
+// these first, and a document with more is seldom one of this language at all.
+const MaxProblems = 100
+
+// More tells that there are, or may be, more problems than those of the list,
+// which is in order and not empty.
+func (l *Problems) More() {
+	l.Add(ruleMore, (*l)[len(*l)-1].Pos, msgMore, len(*l))
+}
+
+// ruleMore is the rule of the problem that stands for those that are not told.
+const ruleMore = "more"
+
+// maxMessage is how long a message may be: texts that are quoted in it can be as
+// long as the document.
+const maxMessage = 1000
+
+// Clip cuts a text for a message to a length that can be read.
+func Clip(text string) string {
+	if len(text) <= maxMessage {
+		return text
+	}
+	end := maxMessage
+	for end > 0 && !utf8.RuneStart(text[end]) {
+		end--
+	}
+	return text[:end] + "…"
+}
+
 // Add appends an error with a formatted message and returns it for further detail.
 func (l *Problems) Add(rule string, pos Pos, format string, args ...any) *Problem {
-	p := &Problem{Rule: rule, Pos: pos, Msg: fmt.Sprintf(format, args...)}
+	p := &Problem{Rule: rule, Pos: pos, Msg: Clip(fmt.Sprintf(format, args...))}
 	*l = append(*l, p)
 	return p
 }

@@ -16,6 +16,9 @@ func DidYouMean(written string, names []string) string {
 	}
 	var found []near
 	limit := len(written)*2/5 + 1
+	if len(written) > maxWritten {
+		return ""
+	}
 	for _, name := range names {
 		if name == written || len(name) > len(written)+limit || len(written) > len(name)+limit {
 			continue
@@ -39,6 +42,10 @@ func DidYouMean(written string, names []string) string {
 	}
 	return "; did you mean " + OneOf(quoted) + "?"
 }
+
+// maxWritten is the longest name for which others are looked for: the work grows
+// with the square of the length.
+const maxWritten = 100
 
 // OneOf joins words as a sentence does: "a", "a or b", "a, b or c".
 func OneOf(words []string) string {

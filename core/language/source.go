@@ -42,8 +42,14 @@ type Source struct {
 
 	base  Pos
 	once  sync.Once
-	lines []int // byte offset of the first byte of each line
+	lines []int   // byte offset of the first byte of each line
+	marks []int32 // how many code points begin before each marked byte
 }
+
+// markEvery is how far apart the marked bytes of a text are: a column is counted
+// from the mark before it, and not from the beginning of a line that may be the
+// whole text.
+const markEvery = 1 << 10
 
 // NewSource returns a source that stands alone.
 func NewSource(name, text string) *Source {
@@ -69,7 +75,24 @@ func (s *Source) Position(pos Pos) Position {
 	s.once.Do(s.findLines)
 	offset := s.Offset(pos)
 	line := sort.Search(len(s.lines), func(i int) bool { return s.lines[i] > offset }) - 1
-	return Position{s.Name, line + 1, utf8.RuneCountInString(s.Text[s.lines[line]:offset]) + 1}
+	return Position{s.Name, line + 1, s.pointsBefore(offset) - s.pointsBefore(s.lines[line]) + 1}
+}
+
+// pointsBefore returns how many code points begin before a byte.
+func (s *Source) pointsBefore(offset int) int {
+	mark := offset / markEvery
+	return int(s.marks[mark]) + countPoints(s.Text[mark*markEvery:offset])
+}
+
+// countPoints counts the bytes that begin a code point.
+func countPoints(text string) int {
+	n := 0
+	for i := range len(text) {
+		if utf8.RuneStart(text[i]) {
+			n++
+		}
+	}
+	return n
 }
 
 // Line returns the text of a line, counted from 1, without its end.
@@ -85,9 +108,14 @@ func (s *Source) Line(line int) string {
 	return strings.TrimRight(s.Text[s.lines[line-1]:end], "\r\n")
 }
 
-// findLines fills lines. A line ends with "\n", "\r\n" or "\r" (section 2.1.2
+// findLines fills lines and marks. A line ends with "\n", "\r\n" or "\r" (section 2.1.2
 // of the specification, Line Terminators).
 func (s *Source) findLines() {
+	points := int32(0)
+	for at := 0; at <= len(s.Text); at += markEvery {
+		s.marks = append(s.marks, points)
+		points += int32(countPoints(s.Text[at:min(at+markEvery, len(s.Text))]))
+	}
 	s.lines = append(s.lines, 0)
 	for i := 0; i < len(s.Text); i++ {
 		switch s.Text[i] {

@@ -78,7 +78,11 @@ func (b *builder) uses(list []*language.Directive, location, coordinate string) 
 // be nil where none can be.
 func CheckDirectives(s *Schema, list []*language.Directive, location string,
 	report func(rule string, pos language.Pos, msg string), variable VariableUse) {
-	for i, use := range list {
+	var seen map[string]bool
+	if len(list) > 1 {
+		seen = map[string]bool{}
+	}
+	for _, use := range list {
 		d := s.directives[use.Name.Text]
 		if d == nil {
 			var names []string
@@ -91,8 +95,11 @@ func CheckDirectives(s *Schema, list []*language.Directive, location string,
 		if !slices.Contains(d.Locations, location) {
 			report("Directives Are in Valid Locations", use.Pos, fmt.Sprintf(msgCannotStandCan, d.Name, location, language.OneOf(d.Locations)))
 		}
-		if !d.Repeatable && find(list[:i], d.Name) != nil {
+		if !d.Repeatable && seen[d.Name] {
 			report("Directives Are Unique per Location", use.Pos, fmt.Sprintf(msgStandsTwiceNotRepeatable, d.Name))
+		}
+		if seen != nil {
+			seen[d.Name] = true
 		}
 		CheckArguments("@"+d.Name, d.Args, use.Name.Pos, use.Arguments, report, variable)
 	}
@@ -102,11 +109,13 @@ func CheckDirectives(s *Schema, list []*language.Directive, location string,
 // what: section 5.4. Variables are told to variable.
 func CheckArguments(what string, defs []*Input, pos language.Pos, given []*language.Argument,
 	report func(rule string, pos language.Pos, msg string), variable VariableUse) {
-	for i, a := range given {
-		if slices.ContainsFunc(given[:i], func(b *language.Argument) bool { return b.Name.Text == a.Name.Text }) {
+	seen := make(map[string]bool, min(len(given), len(defs)))
+	for _, a := range given {
+		if seen[a.Name.Text] {
 			report("Argument Uniqueness", a.Name.Pos, fmt.Sprintf(msgArgumentGivenTwice, a.Name.Text))
 			continue
 		}
+		seen[a.Name.Text] = true
 		def := inputNamed(defs, a.Name.Text)
 		if def == nil {
 			VisitVariables(a.Value, variable)
@@ -124,7 +133,7 @@ func CheckArguments(what string, defs []*Input, pos language.Pos, given []*langu
 		}, variable)
 	}
 	for _, def := range defs {
-		if def.Required() && !slices.ContainsFunc(given, func(a *language.Argument) bool { return a.Name.Text == def.Name }) {
+		if def.Required() && !seen[def.Name] {
 			report("Required Arguments", pos, fmt.Sprintf(msgNeedsArgumentType, what, def.Name, def.Type.String()))
 		}
 	}

@@ -13,6 +13,7 @@ import (
 // conditions of fragments.
 func (c *checker) selections(set *language.SelectionSet, on schema.Composite) {
 	for _, sel := range set.List {
+		c.spend(1)
 		switch sel := sel.(type) {
 		case *language.Field:
 			c.field(sel, on)
@@ -42,16 +43,16 @@ func (c *checker) field(f *language.Field, on schema.Composite) {
 		return
 	}
 	schema.CheckArguments(def.Coordinate(), def.Args, f.Name.Pos, f.Arguments, func(rule string, pos language.Pos, msg string) {
-		c.problems.Add(rule, pos, "%s", msg).Coordinate = def.Coordinate()
+		c.add(rule, pos, "%s", msg).Coordinate = def.Coordinate()
 	}, c.variable)
 	inner, composite := schema.NamedOf(def.Type).(schema.Composite)
 	switch {
 	case composite && f.Selections == nil:
-		p := c.problems.Add("Leaf Field Selections", f.Name.Pos, msgTypeFieldsMustSelected, def.Coordinate(), def.Type)
+		p := c.add("Leaf Field Selections", f.Name.Pos, msgTypeFieldsMustSelected, def.Coordinate(), def.Type)
 		p.Coordinate = def.Coordinate()
 		p.Fix = "write " + f.Name.Text + " { " + firstLeaf(inner) + " }"
 	case !composite && f.Selections != nil:
-		p := c.problems.Add("Leaf Field Selections", f.Selections.Pos, msgTypeHasNoFields, def.Coordinate(), def.Type)
+		p := c.add("Leaf Field Selections", f.Selections.Pos, msgTypeHasNoFields, def.Coordinate(), def.Type)
 		p.Coordinate = def.Coordinate()
 		p.Fix = "leave out the braces after " + f.Name.Text
 	case composite:
@@ -113,7 +114,7 @@ func FieldOf(s *schema.Schema, on schema.Composite, name string) *schema.Field {
 // unknownField tells of a field that the type lacks, and where it may be.
 func (c *checker) unknownField(f *language.Field, on schema.Composite) {
 	name := f.Name.Text
-	p := c.problems.Add("Field Selections", f.Name.Pos, msgHasNoField, on, name, language.DidYouMean(name, schema.FieldNames(on)))
+	p := c.add("Field Selections", f.Name.Pos, msgHasNoField, on, name, language.DidYouMean(name, schema.FieldNames(on)))
 	p.Coordinate = on.String()
 	var owners []string
 	for _, t := range c.schema.Possible(on) {

@@ -21,6 +21,7 @@ func (c *checker) fragmentRules() {
 	var mark func(set *language.SelectionSet)
 	mark = func(set *language.SelectionSet) {
 		for _, spread := range spreadsIn(set, nil) {
+			c.spend(1)
 			if f := c.fragments[spread.Name.Text]; f != nil && !used[f.Name.Text] {
 				used[f.Name.Text] = true
 				mark(f.Selections)
@@ -32,7 +33,7 @@ func (c *checker) fragmentRules() {
 	}
 	for _, f := range c.fragmentList {
 		if !used[f.Name.Text] {
-			c.problems.Add("Fragments Must Be Used", f.Name.Pos, msgNoOperationUsesFragment, f.Name.Text).
+			c.add("Fragments Must Be Used", f.Name.Pos, msgNoOperationUsesFragment, f.Name.Text).
 				Fix = "remove it, or spread it with ..." + f.Name.Text
 		}
 	}
@@ -69,6 +70,7 @@ func (c *checker) cycles() {
 		state[f.Name.Text] = open
 		path = append(path, f.Name.Text)
 		for _, spread := range spreadsIn(f.Selections, nil) {
+			c.spend(1)
 			next := c.fragments[spread.Name.Text]
 			if next == nil {
 				continue
@@ -81,7 +83,11 @@ func (c *checker) cycles() {
 				for path[i] != next.Name.Text {
 					i--
 				}
-				circle := strings.Join(append(append([]string{}, path[i:]...), next.Name.Text), " → ")
+				between := path[i:]
+				if len(between) > 10 {
+					between = append(append([]string{}, between[:10]...), "…")
+				}
+				circle := strings.Join(append(append([]string{}, between...), next.Name.Text), " → ")
 				c.report("Fragment Spreads Must Not Form Cycles", spread.Pos, fmt.Sprintf(msgFragmentContainsItself, next.Name.Text, circle))
 			}
 		}

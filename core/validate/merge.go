@@ -21,34 +21,23 @@ import (
 
 const ruleMerging = "Field Selection Merging"
 
-// maxMerging is how many fields may be looked at, counting a field again for
-// each combination of selection sets it is met in. Operations people write need
-// a few for each field; documents can be made in which the combinations double
-// with every level.
-const maxMerging = 300_000
-
 // merging checks every operation.
 func (c *checker) merging() {
 	for _, op := range c.operations {
-		if root := c.schema.Root(op.Kind); root != nil && !c.mergeable(op.Selections, root, op.Pos) {
-			return
+		if root := c.schema.Root(op.Kind); root != nil {
+			c.mergeable(op.Selections, root)
 		}
 	}
 }
 
-// mergeable checks a selection set on a type; false if it is too large to be
-// checked, which is told at pos.
-func (c *checker) mergeable(set *language.SelectionSet, on schema.Composite, pos language.Pos) bool {
+// mergeable checks a selection set on a type.
+func (c *checker) mergeable(set *language.SelectionSet, on schema.Composite) {
 	m := &merger{
-		checker: c, ids: map[*language.SelectionSet]uint32{}, shapes: map[string]bool{}, same: map[string]bool{}, told: map[*language.Field]bool{}, left: maxMerging,
+		checker: c, ids: map[*language.SelectionSet]uint32{}, shapes: map[string]bool{}, same: map[string]bool{}, told: map[*language.Field]bool{},
 	}
 	sets := []typedSet{{set, on}}
 	m.sameFields(sets)
 	m.sameShape(sets)
-	if m.left < 0 {
-		c.problems.Add(ruleMerging, pos, msgTooManyCombinations, maxMerging).Fix = "write the operation with fewer fragments inside one another"
-	}
-	return m.left >= 0
 }
 
 type merger struct {
@@ -57,7 +46,6 @@ type merger struct {
 	shapes map[string]bool // combinations looked at for shape
 	same   map[string]bool // combinations looked at for names and arguments
 	told   map[*language.Field]bool
-	left   int // fields that may still be looked at; below 0 nothing more is
 }
 
 // A typedSet is a selection set and the type it is on.
@@ -112,7 +100,7 @@ func (m *merger) groups(sets []typedSet) [][]use {
 		for _, sel := range set.List {
 			switch sel := sel.(type) {
 			case *language.Field:
-				m.left--
+				m.spend(2)
 				name := sel.ResponseName()
 				i, ok := index[name]
 				if !ok {
@@ -155,7 +143,7 @@ func subsets(group []use) []typedSet {
 
 // sameShape is SameResponseShape for all fields of sets.
 func (m *merger) sameShape(sets []typedSet) {
-	if m.left < 0 || m.seen(m.shapes, sets) {
+	if m.seen(m.shapes, sets) {
 		return
 	}
 	for _, group := range m.groups(sets) {
@@ -190,7 +178,7 @@ func shapesFit(a, b schema.Type) bool {
 // sameFields checks that fields that can meet on one object are the same
 // field with the same arguments.
 func (m *merger) sameFields(sets []typedSet) {
-	if m.left < 0 || m.seen(m.same, sets) {
+	if m.seen(m.same, sets) {
 		return
 	}
 	for _, group := range m.groups(sets) {
@@ -222,11 +210,15 @@ func (m *merger) sameFields(sets []typedSet) {
 func (m *merger) meet(group []use) {
 	first := group[0]
 	same := group[:1:1]
+	arguments := ""
+	if len(group) > 1 {
+		arguments = m.canonical(first.field.Arguments)
+	}
 	for _, u := range group[1:] {
 		switch {
 		case u.field.Name.Text != first.field.Name.Text:
 			m.conflict(first, u, fmt.Sprintf("it would stand for both %q and %q", first.field.Name.Text, u.field.Name.Text))
-		case !sameArguments(first.field.Arguments, u.field.Arguments):
+		case m.canonical(u.field.Arguments) != arguments:
 			m.conflict(first, u, fmt.Sprintf("%q is asked for with different arguments", u.field.Name.Text))
 		default:
 			same = append(same, u)
@@ -237,9 +229,12 @@ func (m *merger) meet(group []use) {
 	}
 }
 
-// sameArguments compares arguments regardless of their order.
-func sameArguments(a, b []*language.Argument) bool {
-	return len(a) == len(b) && canonical(a) == canonical(b)
+// canonical writes arguments so that they can be compared regardless of their
+// order.
+func (m *merger) canonical(args []*language.Argument) string {
+	text := canonical(args)
+	m.spend(len(text) / 32)
+	return text
 }
 
 // canonical writes arguments, or the fields of an input object, in the order of
@@ -274,7 +269,7 @@ func (m *merger) conflict(a, b use, why string) {
 	}
 	m.told[b.field] = true
 	name := b.field.ResponseName()
-	p := m.problems.Add(ruleMerging, b.field.Start(), msgNameUsedTwoFields, name, why)
+	p := m.add(ruleMerging, b.field.Start(), msgNameUsedTwoFields, name, why)
 	p.Others = []language.Pos{a.field.Start()}
 	p.Coordinate = b.def.Coordinate()
 	p.Fix = "give one of them an alias, such as other: " + b.field.Name.Text

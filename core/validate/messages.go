@@ -23,10 +23,14 @@ const (
 	msgDefinitionTypeSystemCannot = "a definition of the type system cannot stand among operations; it belongs into the schema"
 )
 
+// effort
+const (
+	msgTooMuchWork = "the document takes more work to check than is done for one (%d steps)"
+)
+
 // Field Selection Merging
 const (
-	msgTooManyCombinations = "the fields of this operation meet in too many combinations to be checked (more than %d)"
-	msgNameUsedTwoFields   = "the name %q is used for two fields that cannot be one: %s"
+	msgNameUsedTwoFields = "the name %q is used for two fields that cannot be one: %s"
 )
 
 // Field Selections

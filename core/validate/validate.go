@@ -8,15 +8,32 @@
 package validate
 
 import (
+	"context"
 	"fmt"
 
 	"osprey/core/language"
 	"osprey/core/schema"
 )
 
-// Document returns the faults of doc, which must have parsed without problems.
+// Document returns the faults of doc, which must have parsed without problems:
+// all of them, or the first hundred and word of more.
 func Document(s *schema.Schema, doc *language.Document) language.Problems {
-	c := &checker{schema: s, fragments: map[string]*language.Fragment{}}
+	problems, _ := DocumentContext(context.Background(), s, doc)
+	return problems
+}
+
+// DocumentContext is [Document] for as long as ctx is not done; then its error
+// is returned, and nothing is known of the document.
+func DocumentContext(ctx context.Context, s *schema.Schema, doc *language.Document) (language.Problems, error) {
+	c := &checker{schema: s, fragments: map[string]*language.Fragment{}, effort: &effort{ctx: ctx, left: maxSteps}}
+	c.until(func() { c.document(doc) })
+	return c.problems, ctx.Err()
+}
+
+func (c *checker) document(doc *language.Document) {
+	if len(doc.Definitions) > 0 {
+		c.start = doc.Definitions[0].Start()
+	}
 	c.collect(doc)
 	c.fragmentRules()
 	for _, f := range c.fragmentList {
@@ -33,21 +50,21 @@ func Document(s *schema.Schema, doc *language.Document) language.Problems {
 		// is wrong in one of them.
 		c.merging()
 	}
-	c.problems.Sort()
-	return c.problems
 }
 
 // Selections returns the faults of a selection of fields of the type on, which
 // stands by itself: it has no named fragments and no variables.
 func Selections(s *schema.Schema, set *language.SelectionSet, on schema.Composite) language.Problems {
-	c := &checker{schema: s, fragments: map[string]*language.Fragment{}, uses: &uses{}}
-	c.selections(set, on)
-	for _, v := range c.uses.variables {
-		c.report("All Variable Uses Defined", v.variable.Pos, fmt.Sprintf(msgNoVariables, v.variable.Name))
-	}
-	if !c.problems.Failed() {
-		c.mergeable(set, on, set.Pos)
-	}
+	c := &checker{schema: s, fragments: map[string]*language.Fragment{}, uses: &uses{}, effort: &effort{ctx: context.Background(), left: maxSteps}}
+	c.until(func() {
+		c.selections(set, on)
+		for _, v := range c.uses.variables {
+			c.report("All Variable Uses Defined", v.variable.Pos, fmt.Sprintf(msgNoVariables, v.variable.Name))
+		}
+		if !c.problems.Failed() {
+			c.mergeable(set, on)
+		}
+	})
 	return c.problems
 }
 
@@ -57,6 +74,9 @@ type checker struct {
 	fragments    map[string]*language.Fragment
 	fragmentList []*language.Fragment
 	problems     language.Problems
+	more         bool // there may be others than problems
+	effort       *effort
+	start        language.Pos // of the document
 
 	// What the definition under way uses; filled by selections.
 	uses *uses
@@ -78,7 +98,16 @@ type variableUse struct {
 }
 
 func (c *checker) report(rule string, pos language.Pos, msg string) {
-	c.problems.Add(rule, pos, "%s", msg)
+	c.add(rule, pos, "%s", msg)
+}
+
+// add tells a problem. With [language.MaxProblems] of them it is enough.
+func (c *checker) add(rule string, pos language.Pos, format string, args ...any) *language.Problem {
+	if len(c.problems) == language.MaxProblems {
+		c.more = true
+		panic(enough)
+	}
+	return c.problems.Add(rule, pos, format, args...)
 }
 
 // collect sorts the definitions: sections 5.1.1, 5.2.2.1, 5.2.3.1 and 5.5.1.1.
@@ -89,14 +118,14 @@ func (c *checker) collect(doc *language.Document) {
 		case *language.Operation:
 			c.operations = append(c.operations, d)
 			if first := names[d.Name.Text]; first != nil && d.Name.Text != "" {
-				c.problems.Add("Operation Name Uniqueness", d.Name.Pos, msgAnotherOperationCalled, d.Name.Text).
+				c.add("Operation Name Uniqueness", d.Name.Pos, msgAnotherOperationCalled, d.Name.Text).
 					Others = []language.Pos{first.Name.Pos}
 				continue
 			}
 			names[d.Name.Text] = d
 		case *language.Fragment:
 			if first := c.fragments[d.Name.Text]; first != nil {
-				c.problems.Add("Fragment Name Uniqueness", d.Name.Pos, msgAnotherFragmentCalled, d.Name.Text).
+				c.add("Fragment Name Uniqueness", d.Name.Pos, msgAnotherFragmentCalled, d.Name.Text).
 					Others = []language.Pos{first.Name.Pos}
 				continue
 			}
@@ -119,7 +148,7 @@ func (c *checker) collect(doc *language.Document) {
 func (c *checker) operation(op *language.Operation) {
 	root := c.schema.Root(op.Kind)
 	if root == nil {
-		c.problems.Add("Operation Type Existence", op.Pos, msgSchemaHasNoType, op.Kind).
+		c.add("Operation Type Existence", op.Pos, msgSchemaHasNoType, op.Kind).
 			Fix = fmt.Sprintf("define a root type %q, or ask with another kind of operation", rootName(op.Kind))
 		return
 	}

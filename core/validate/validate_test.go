@@ -1,6 +1,7 @@
 package validate
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"strings"
@@ -108,18 +109,49 @@ func TestMergingGivesUp(t *testing.T) {
 		t.Fatal(problems)
 	}
 	got := Document(testSchema(t), doc)
-	merging := 0
-	for _, p := range got {
-		if p.Rule == ruleMerging {
-			merging++
-		}
-	}
-	if merging != 1 || !strings.Contains(got.Error(), "too many combinations") {
+	if len(got) != 1 || !strings.Contains(got.Error(), "takes more work to check") {
 		t.Errorf("reports %.300q", got)
 	}
 	small, _ := language.Parse(language.NewSource("", doubling(5, 4)))
-	if got := Document(testSchema(t), small); strings.Contains(got.Error(), "combinations") {
+	if got := Document(testSchema(t), small); strings.Contains(got.Error(), "more work") {
 		t.Errorf("a small one reports %.300q", got)
+	}
+}
+
+// TestFaultsAreBounded holds that a document is told of a hundred faults and of
+// more, in messages that can be read, and checked within its steps.
+func TestFaultsAreBounded(t *testing.T) {
+	long := strings.Repeat("x", 50_000)
+	var variables, circle strings.Builder
+	for i := range 10_000 {
+		fmt.Fprintf(&variables, "$v%d: Int ", i)
+		fmt.Fprintf(&circle, "fragment F%d on Query { ...F%d }\n", i, (i+1)%10_000)
+	}
+	for name, test := range map[string]struct {
+		text string
+		want int
+	}{
+		"unknown fields":    {"{ " + strings.Repeat("a ", 40_000) + "}", language.MaxProblems + 1},
+		"known fields":      {"{ " + strings.Repeat("__typename ", 300_000) + "}", 1},
+		"unknown arguments": {"{ __typename(" + strings.Repeat("a:1 ", 40_000) + ") }", language.MaxProblems + 1},
+		"unused variables":  {"query (" + variables.String() + ") { __typename }", language.MaxProblems + 1},
+		"long names":        {"query " + long + " { ..." + long + "a ..." + long + "b } fragment " + long + "c on Query { __typename }", 3},
+		"a circle":          {"{ ...F0 }\n" + circle.String(), 1},
+		"syntax":            {strings.Repeat("{ ] }\n", 40_000), language.MaxProblems + 1},
+	} {
+		doc, problems := language.Parse(language.NewSource("", test.text))
+		if len(problems) == 0 {
+			problems = Document(testSchema(t), doc)
+		}
+		if len(problems) != test.want || len(problems.Error()) > 150*language.MaxProblems+5000 {
+			t.Errorf("%s: %d problems in %d bytes, want %d: %.300q", name, len(problems), len(problems.Error()), test.want, problems.Error())
+		}
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	doc, _ := language.Parse(language.NewSource("", "{ "+strings.Repeat("__typename ", 30_000)+"}"))
+	if _, err := DocumentContext(ctx, testSchema(t), doc); err == nil {
+		t.Error("a document for which nobody waits is checked to its end")
 	}
 }
 

@@ -12,6 +12,7 @@ import (
 func (c *checker) variableDefinitions(op *language.Operation) {
 	seen := map[string]bool{}
 	for _, d := range op.Variables {
+		c.spend(1)
 		if seen[d.Name.Text] {
 			c.report("Variable Uniqueness", d.Pos, fmt.Sprintf(msgVariableDeclaredTwice, d.Name.Text))
 		}
@@ -70,6 +71,7 @@ func (c *checker) variableRules(op *language.Operation, own *uses) {
 	told := map[string]bool{}
 	check := func(list []variableUse, fragment string) {
 		for _, use := range list {
+			c.spend(1)
 			name := use.variable.Name
 			d := declared[name]
 			if d == nil {
@@ -89,6 +91,7 @@ func (c *checker) variableRules(op *language.Operation, own *uses) {
 	for len(queue) > 0 {
 		name := queue[0].Name.Text
 		queue = queue[1:]
+		c.spend(1)
 		if visited[name] || c.fragments[name] == nil {
 			continue
 		}
@@ -99,7 +102,7 @@ func (c *checker) variableRules(op *language.Operation, own *uses) {
 	}
 	for _, d := range op.Variables {
 		if !used[d.Name.Text] {
-			c.problems.Add("All Variables Used", d.Pos, msgVariableDeclaredNotUsed, d.Name.Text).
+			c.add("All Variables Used", d.Pos, msgVariableDeclaredNotUsed, d.Name.Text).
 				Fix = "use it, or leave it out"
 		}
 	}
@@ -117,7 +120,7 @@ func (c *checker) usesOf(name string) *uses {
 	if !ok {
 		return u
 	}
-	quiet := &checker{schema: c.schema, fragments: c.fragments, uses: u}
+	quiet := &checker{schema: c.schema, fragments: c.fragments, uses: u, effort: c.effort}
 	quiet.directives(f.Directives, "FRAGMENT_DEFINITION")
 	quiet.selections(f.Selections, on)
 	return u
@@ -151,7 +154,7 @@ func (c *checker) usage(d *language.VariableDefinition, use variableUse) {
 		expected = n.Elem
 	}
 	if !compatible(t, expected) {
-		p := c.problems.Add("All Variable Usages Are Allowed", use.variable.Pos, msgVariableTypeCannotStand, d.Name.Text, t, use.expected)
+		p := c.add("All Variable Usages Are Allowed", use.variable.Pos, msgVariableTypeCannotStand, d.Name.Text, t, use.expected)
 		p.Others = []language.Pos{d.Pos}
 		p.Fix = fmt.Sprintf("declare it as $%s: %s", d.Name.Text, use.expected)
 	}
