@@ -162,14 +162,9 @@ func Open(ctx context.Context, dir string, options ...Option) (*Service, error) 
 	for _, f := range findings {
 		s.log.Warn(f.Msg, "place", f.At.String(), "rule", f.Rule, "fix", f.Fix)
 	}
-	maxBody, err := p.Config.Limits.MaxBody()
-	if err != nil {
-		p.Close()
-		return nil, err
-	}
 	follow, stop := context.WithCancel(context.WithoutCancel(ctx))
 	go p.Follow(follow)
-	return &Service{p, service.Handler(service.Config{Project: p, Log: s.log, MaxBody: maxBody, Console: s.console}), stop}, nil
+	return &Service{p, service.Handler(service.Config{Project: p, Log: s.log, MaxBody: int64(p.Config.Limits.Body), Console: s.console}), stop}, nil
 }
 
 // refused is the error of a project at fault: a line for each finding.

@@ -6,6 +6,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"osprey/core/binding"
 	"osprey/core/schema"
@@ -41,7 +42,7 @@ func (p *Project) add(a *Additions) error {
 		if _, has := all[source]; !has {
 			own := &functions.Program{Functions: map[string]functions.Func{}}
 			if c := p.Config.Sources[source]; c != nil {
-				own.Timeout = c.Timeout
+				own.Timeout = time.Duration(c.Timeout)
 			}
 			all[source] = AddedSource{Store: own}
 		}

@@ -28,11 +28,8 @@ const (
 	CodeVariables = "VARIABLES"
 	CodeNotYet    = "NOT_SUPPORTED"
 	CodeDenied    = "DENIED"
-	CodeLimit     = "LIMIT"
+	CodeLimit     = execute.Limit
 )
-
-// defaultFields is how many fields an operation may ask for.
-const defaultFields = 20_000
 
 // Ask answers a question.
 func (r *Revision) Ask(ctx context.Context, q *Question) *Answer { return r.AskInParts(ctx, q, nil) }
@@ -41,37 +38,39 @@ func (r *Revision) Ask(ctx context.Context, q *Question) *Answer { return r.AskI
 // response while the rest is being written; send must not keep what it is
 // given. What is left is [Answer.Rest].
 func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part []byte) error) *Answer {
-	v, vars, faults := r.variant(q)
+	start := time.Now()
+	x, faults := r.read(ctx, q)
 	if faults != nil {
 		return &Answer{Refused: true, Faults: faults}
 	}
-	p := v.plan
-	if limit := r.project.Config.Limits.StoreRequests; limit > 0 && len(p.Fetches) > limit {
-		return &Answer{Refused: true, Faults: []Fault{{Message: fmt.Sprintf("the operation takes %s, and the limit is %d", plan.Count(len(p.Fetches), "store request"), limit), Code: CodeLimit,
-			Fix: "ask for less at once, or raise limits.storeRequests in osprey.yaml; osprey explain shows the requests"}}}
+	p, limits := x.plan, &r.project.Config.Limits
+	if fault := x.beyond(limits); fault != nil {
+		return &Answer{Refused: true, Faults: []Fault{*fault}}
 	}
-	if v.timed {
+	if x.timed {
 		var cancel context.CancelFunc
-		ctx, cancel = context.WithTimeout(ctx, r.project.Config.Limits.Timeout)
+		ctx, cancel = context.WithDeadline(ctx, start.Add(time.Duration(limits.Timeout)))
 		defer cancel()
 	}
 	a := &Answer{Plan: p}
-	options := execute.Options{Caller: q.Caller, Now: time.Now, Before: beforeData, MaxPage: r.project.Config.Limits.Page}
+	options := execute.Options{
+		Caller: q.Caller, Now: time.Now, Before: beforeData, Until: start.Add(time.Duration(limits.Timeout)),
+		MaxPage: int64(limits.Page), MaxRecords: int64(limits.Records), MaxAnswer: int64(limits.Answer),
+	}
 	if send != nil {
 		options.Send = func(part []byte) error {
 			a.Sent = true
 			return send(part)
 		}
 	}
-	a.result = execute.Run(ctx, p, vars, options)
+	a.result = execute.Run(ctx, p, x.vars, options)
 	a.Data, a.Calls, a.Broken = a.result.Data, a.result.Calls, a.result.Broken
 	if a.Broken {
 		r.project.log.ErrorContext(ctx, "an answer that was sent in parts had to be cut back", "operation", p.Name)
 	}
-	d := r.document(q.Query)
 	for _, e := range a.result.Errors {
 		f := Fault{Message: e.Msg, Path: e.Path, Code: e.Code, Source: e.Source, More: e.More}
-		if at := d.source.Position(e.Pos); at.Line > 0 {
+		if at := x.source.Position(e.Pos); at.Line > 0 {
 			f.Locations = []language.Position{at}
 		}
 		a.Faults = append(a.Faults, f)
@@ -90,21 +89,58 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 // Plan checks a question and plans it, without asking any store. It returns
 // the coerced variables; or the faults for which it is refused.
 func (r *Revision) Plan(q *Question) (*plan.Plan, map[string]schema.Value, []Fault) {
-	v, vars, faults := r.variant(q)
-	return v.plan, vars, faults
+	x, faults := r.read(context.Background(), q)
+	if faults != nil {
+		return nil, nil, faults
+	}
+	return x.plan, x.vars, nil
 }
 
-func (r *Revision) variant(q *Question) (variant, map[string]schema.Value, []Fault) {
-	d := r.document(q.Query)
+// An asked is a question that was read: its text, which of its operations is
+// meant, the variables, and the plan for them.
+type asked struct {
+	*parsed
+	*operation
+	vars map[string]schema.Value
+	variant
+}
+
+// read reads a question, or says why it is refused.
+func (r *Revision) read(ctx context.Context, q *Question) (*asked, []Fault) {
+	d, err := r.document(ctx, q.Query)
+	if err != nil {
+		return nil, []Fault{{Message: "nobody waits for the answer any more", Code: string(store.Cancelled)}}
+	}
 	o, faults := r.operation(d, q.OperationName)
 	if faults != nil {
-		return variant{}, nil, faults
+		return nil, faults
 	}
 	vars, faults := o.coerce(d, q.Variables)
 	if faults != nil {
-		return variant{}, nil, faults
+		return nil, faults
 	}
-	return r.plan(d, o, vars), vars, nil
+	v := r.plan(d, o, vars)
+	if v.plan.Refused != "" {
+		return nil, []Fault{{Message: v.plan.Refused, Code: CodeLimit, Locations: []language.Position{d.source.Position(o.def.Pos)}}}
+	}
+	return &asked{d, o, vars, v}, nil
+}
+
+// beyond says in what way an operation asks for more than it may; nil if it does
+// not.
+func (x *asked) beyond(limits *Limits) *Fault {
+	if limit := int(limits.StoreRequests); limit > 0 && len(x.plan.Fetches) > limit {
+		return &Fault{Message: fmt.Sprintf("the operation takes %s, and the limit is %d", plan.Count(len(x.plan.Fetches), "store request"), limit), Code: CodeLimit,
+			Fix: "ask for less at once, or raise limits.storeRequests in osprey.yaml; osprey explain shows the requests"}
+	}
+	if !x.many {
+		return nil
+	}
+	if n := x.plan.MostRecords(x.vars, int64(limits.Page)); n > int64(limits.Records) {
+		return &Fault{Message: fmt.Sprintf("the operation asks for up to %d records by its limits, and %d is how many it may take", n, limits.Records), Code: CodeLimit,
+			Fix: "give smaller limits, above all to lists inside lists, or raise limits.records in osprey.yaml; osprey explain shows how many each read can bring"}
+	}
+	return nil
 }
 
 // faults returns the problems of a document as the answer tells them.
@@ -114,7 +150,7 @@ func (d *parsed) faults() []Fault {
 		if p.Severity != language.Error {
 			continue
 		}
-		f := Fault{Message: p.Msg, Code: CodeInvalid, Rule: p.Rule, Coordinate: p.Coordinate, Fix: p.Fix}
+		f := Fault{Message: p.Msg, Code: CodeInvalid, Rule: p.Rule, Coordinate: p.Coordinate, Fix: language.Clip(p.Fix)}
 		if p.Rule == "syntax" {
 			f.Code = CodeSyntax
 		}
@@ -129,7 +165,11 @@ func (d *parsed) faults() []Fault {
 }
 
 // Changes reports whether the question asks for a mutation.
-func (r *Revision) Changes(q *Question) bool {
-	o, _ := r.operation(r.document(q.Query), q.OperationName)
+func (r *Revision) Changes(ctx context.Context, q *Question) bool {
+	d, err := r.document(ctx, q.Query)
+	if err != nil {
+		return false
+	}
+	o, _ := r.operation(d, q.OperationName)
 	return o != nil && o.def.Kind == language.Mutation
 }

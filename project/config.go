@@ -1,6 +1,7 @@
 package project
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"slices"
@@ -30,20 +31,34 @@ type Config struct {
 
 // Limits bounds what one request may cost. Zero means the default.
 type Limits struct {
-	Body    string        `yaml:"body"`    // largest request body, such as 1MB
-	Timeout time.Duration `yaml:"timeout"` // for a whole operation
-	Plans   int           `yaml:"plans"`   // how many planned operations are kept
-	Fields  int           `yaml:"fields"`  // most fields of an operation, its fragments written out
-	// Page is the largest limit, first or last that an operation may give;
-	// default 10,000.
-	Page int64 `yaml:"page"`
+	Body    Size  `yaml:"body"`    // largest request body
+	Timeout Span  `yaml:"timeout"` // for a whole operation, its answer written
+	Plans   Size  `yaml:"plans"`   // how much memory planned operations may keep
+	Fields  Count `yaml:"fields"`  // most fields of an operation, its fragments written out
+	Answer  Size  `yaml:"answer"`  // largest answer to an operation
+	Records Count `yaml:"records"` // most records that stores send for an operation
+	// Page is the largest limit, first or last that an operation may give.
+	Page Count `yaml:"page"`
 	// StoreRequests is how many store requests an operation may take; an
 	// operation that takes more is refused before it runs. Zero is no bound.
-	StoreRequests int `yaml:"storeRequests"`
+	StoreRequests Count `yaml:"storeRequests"`
 }
 
-// defaultPage is the largest limit of a list if nothing else is configured.
-const defaultPage = 10_000
+// withDefaults returns the limits with the defaults for those that are not
+// configured.
+func (l Limits) withDefaults() Limits {
+	return Limits{
+		Body:    cmp.Or(l.Body, 1<<20),
+		Timeout: cmp.Or(l.Timeout, Span(30*time.Second)),
+		Plans:   cmp.Or(l.Plans, 64<<20),
+		Fields:  cmp.Or(l.Fields, 20_000),
+		Answer:  cmp.Or(l.Answer, 64<<20),
+		Records: cmp.Or(l.Records, 1_000_000),
+		Page:    cmp.Or(l.Page, 10_000),
+
+		StoreRequests: l.StoreRequests,
+	}
+}
 
 // SourceConfig is one source of osprey.yaml.
 type SourceConfig struct {
@@ -51,15 +66,15 @@ type SourceConfig struct {
 	URL         string               `yaml:"url"`
 	Folder      string               `yaml:"folder"`
 	Naming      string               `yaml:"naming"`
-	Timeout     time.Duration        `yaml:"timeout"`
-	Pool        int                  `yaml:"pool"`
-	Sample      int                  `yaml:"sample"`
-	MaxRecords  int                  `yaml:"maxRecords"` // most records of an answer
-	Concurrency int                  `yaml:"concurrency"`
-	MaxAnswer   string               `yaml:"maxAnswer"`
+	Timeout     Span                 `yaml:"timeout"`
+	Pool        Count                `yaml:"pool"`
+	Sample      Count                `yaml:"sample"`
+	MaxRecords  Count                `yaml:"maxRecords"` // most records of an answer
+	MaxAnswer   Size                 `yaml:"maxAnswer"`  // largest answer
+	Concurrency Count                `yaml:"concurrency"`
 	Headers     map[string]string    `yaml:"headers"`
 	Forward     []string             `yaml:"forward"`
-	Retries     *int                 `yaml:"retries"` // how often a failed request is made again
+	Retries     *Count               `yaml:"retries"` // how often a failed request is made again
 	Format      string               `yaml:"format"`  // json, which is the default, or jsonapi
 	Sets        map[string]SetConfig `yaml:"sets"`
 }
@@ -77,7 +92,7 @@ type ReadConfig struct {
 	Get      string            `yaml:"get"`
 	Many     string            `yaml:"many"`
 	Pick     string            `yaml:"pick"`
-	MaxKeys  int               `yaml:"maxKeys"`
+	MaxKeys  Count             `yaml:"maxKeys"`
 	Takes    map[string]string `yaml:"takes"` // comparisons by variable, such as "at atLeast"
 	Sort     string            `yaml:"sort"`
 	SortKeys map[string]string `yaml:"sortKeys"` // how the service names an order such as "at desc"
@@ -88,9 +103,9 @@ type ReadConfig struct {
 		Next   string `yaml:"next"`
 		Cursor string `yaml:"cursor"`
 		Number string `yaml:"number"`
-		First  int    `yaml:"first"`
+		First  Count  `yaml:"first"`
 		Count  string `yaml:"count"`
-		Most   int    `yaml:"most"`
+		Most   Count  `yaml:"most"`
 	} `yaml:"pages"`
 }
 
@@ -142,9 +157,7 @@ func readConfig(src *language.Source, getenv func(string) (string, bool)) (*Conf
 		})
 	}
 	expand("listen", &config.Listen)
-	if config.Limits.Page == 0 {
-		config.Limits.Page = defaultPage
-	}
+	config.Limits = config.Limits.withDefaults()
 	if len(config.Sources) == 0 {
 		problems.Add(ruleConfig, src.Pos(0), "no sources are configured").Fix = "add them under \"sources:\""
 	}
@@ -217,27 +230,6 @@ func expandVariables(text string, getenv func(string) (string, bool), missing fu
 	})
 }
 
-// size reads a number of bytes such as 1MB; def if it is empty.
-func size(text string, def int64) (int64, error) {
-	if text == "" {
-		return def, nil
-	}
-	units := []struct {
-		suffix string
-		bytes  int64
-	}{{"KB", 1 << 10}, {"MB", 1 << 20}, {"GB", 1 << 30}, {"B", 1}, {"", 1}}
-	for _, u := range units {
-		if number, ok := strings.CutSuffix(strings.ToUpper(text), u.suffix); ok {
-			n, err := strconv.ParseInt(strings.TrimSpace(number), 10, 64)
-			if err != nil || n <= 0 {
-				break
-			}
-			return n * u.bytes, nil
-		}
-	}
-	return 0, fmt.Errorf("%q is no number of bytes such as 512KB or 1MB", text)
-}
-
 // restFields reads the fields of a resource: name: kind, with "?" behind it
 // for what may be missing and brackets around it for a list.
 func restFields(list yaml.MapSlice) ([]fieldConfig, error) {
@@ -265,13 +257,4 @@ type fieldConfig struct {
 	kind     store.Kind
 	list     bool
 	nullable bool
-}
-
-// MaxBody returns the largest request body in bytes; 0 means the default.
-func (l Limits) MaxBody() (int64, error) {
-	n, err := size(l.Body, 0)
-	if err != nil {
-		return 0, fmt.Errorf("limits.body: %w", err)
-	}
-	return n, nil
 }

@@ -57,7 +57,7 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 	if faults != nil {
 		return nil, faults
 	}
-	e := &Explanation{Operation: p.Name, Requests: len(p.Fetches), Several: p.Several, Limit: r.project.Config.Limits.StoreRequests, Waves: []WaveOut{}}
+	e := &Explanation{Operation: p.Name, Requests: len(p.Fetches), Several: p.Several, Limit: int(r.project.Config.Limits.StoreRequests), Waves: []WaveOut{}}
 	for _, f := range p.Fetches {
 		if len(e.Waves) < f.Wave {
 			e.Waves = append(e.Waves, WaveOut{Wave: f.Wave})

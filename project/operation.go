@@ -2,7 +2,9 @@ package project
 
 import (
 	"fmt"
+	"slices"
 	"sync"
+	"time"
 
 	"osprey/core/language"
 	"osprey/core/plan"
@@ -34,6 +36,7 @@ type variant struct {
 	key   string
 	plan  *plan.Plan
 	timed bool // it needs a clock of its own to end within limits.timeout
+	many  bool // with the largest limits it asks for more than limits.records
 }
 
 // maxVariants bounds the plans of one operation: the oldest goes first.
@@ -71,10 +74,7 @@ func (r *Revision) operation(d *parsed, name string) (*operation, []Fault) {
 // refuse returns why an operation is not run, whatever its variables are; nil
 // if it is.
 func (r *Revision) refuse(d *parsed, op *language.Operation) []Fault {
-	limit := r.project.Config.Limits.Fields
-	if limit <= 0 {
-		limit = defaultFields
-	}
+	limit := int(r.project.Config.Limits.Fields)
 	if n := validate.Expanded(d.doc, op); n > limit {
 		return []Fault{{Message: fmt.Sprintf("the operation asks for %d fields with its fragments written out, and the limit is %d", n, limit), Code: CodeLimit,
 			Fix: "ask for less at once, or raise limits.fields in osprey.yaml", Locations: []language.Position{d.source.Position(op.Pos)}}}
@@ -100,10 +100,16 @@ func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value) v
 		}
 	}
 	p := plan.Build(r.Bound, d.doc, o.def, vars, r.prepare)
-	if len(o.plans) >= maxVariants {
-		o.plans = o.plans[1:]
+	limits := &r.project.Config.Limits
+	v := variant{p.Shape.Key(vars), p, r.timed(p), p.MostRecords(nil, int64(limits.Page)) > int64(limits.Records)}
+	bytes := int64(len(v.key)) + bytesOf(p)
+	if p.Refused != "" || !r.known.grow(d.hash, d, bytes) {
+		return v
 	}
-	v := variant{p.Shape.Key(vars), p, r.timed(p)}
+	if len(o.plans) >= maxVariants {
+		r.known.grow(d.hash, d, -int64(len(o.plans[0].key))-bytesOf(o.plans[0].plan))
+		o.plans = slices.Delete(o.plans, 0, 1)
+	}
 	o.plans = append(o.plans, v)
 	return v
 }
@@ -112,16 +118,13 @@ func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value) v
 // time that its sources wait. One that cannot is spared a timer, which costs
 // some 5 µs where the whole answer may cost 100.
 func (r *Revision) timed(p *plan.Plan) bool {
-	limit := r.project.Config.Limits.Timeout
-	if limit <= 0 {
-		return false
-	}
+	limit := time.Duration(r.project.Config.Limits.Timeout)
 	for _, f := range p.Fetches {
 		timeout := store.DefaultTimeout
 		if c := r.project.Config.Sources[f.Source]; c == nil {
 			return true // a program brought it, and nobody knows how long it takes
 		} else if c.Timeout > 0 {
-			timeout = c.Timeout
+			timeout = time.Duration(c.Timeout)
 		}
 		if p.Waves > 1 || f.EachKey || f.Pages > 0 || timeout > limit {
 			return true

@@ -1,13 +1,12 @@
 package project
 
 import (
+	"context"
 	"fmt"
 	"hash/maphash"
 	"maps"
 	"slices"
 	"sync"
-
-	lru "github.com/hashicorp/golang-lru/v2"
 
 	"osprey/core/binding"
 	"osprey/core/language"
@@ -23,25 +22,14 @@ type Revision struct {
 	Bound  *binding.Bound
 
 	project *Project
-	known   *lru.Cache[uint64, *parsed]
+	known   *kept
 	saved   map[string]string // texts of operations/ by the names of their operations
 }
-
-// defaultPlans is how many planned operations a revision keeps.
-const defaultPlans = 1000
 
 var seed = maphash.MakeSeed()
 
 func newRevision(p *Project, s *schema.Schema, bound *binding.Bound, saved map[string]string) *Revision {
-	plans := p.Config.Limits.Plans
-	if plans <= 0 {
-		plans = defaultPlans
-	}
-	known, err := lru.New[uint64, *parsed](plans)
-	if err != nil {
-		panic(err) // only for a size below 1
-	}
-	return &Revision{Schema: s, Bound: bound, project: p, known: known, saved: saved}
+	return &Revision{Schema: s, Bound: bound, project: p, known: newKept(int64(p.Config.Limits.Plans)), saved: saved}
 }
 
 // A parsed is a parsed and validated text of operations with its plans.
@@ -49,6 +37,8 @@ type parsed struct {
 	source   *language.Source
 	doc      *language.Document
 	problems language.Problems
+	hash     uint64
+	bytes    int64 // as estimated, while it is kept
 
 	mu         sync.Mutex            // guards what follows
 	operations map[string]*operation // by the name that was asked for
@@ -64,20 +54,29 @@ func (r *Revision) Saved(name string) (text string, err error) {
 	return text, nil
 }
 
-// document parses and validates a text, or finds it among those seen before.
-func (r *Revision) document(text string) *parsed {
+// document parses and validates a text, or finds it among those seen before. A
+// text that is refused is not kept. The error is that of ctx.
+func (r *Revision) document(ctx context.Context, text string) (*parsed, error) {
 	hash := maphash.String(seed, text)
-	if d, ok := r.known.Get(hash); ok && d.source.Text == text {
-		return d
+	if d, ok := r.known.get(hash); ok && d.source.Text == text {
+		return d, nil
 	}
-	d := &parsed{source: language.NewSource("", text)}
+	d := &parsed{source: language.NewSource("", text), hash: hash}
 	d.doc, d.problems = language.Parse(d.source)
 	if !d.problems.Failed() {
-		d.problems = validate.Document(r.Schema, d.doc)
+		var err error
+		if d.problems, err = validate.DocumentContext(ctx, r.Schema, d.doc); err != nil {
+			return nil, err
+		}
 	}
-	r.known.Add(hash, d)
-	return d
+	if !d.problems.Failed() {
+		r.known.add(hash, d)
+	}
+	return d, nil
 }
+
+// Plans tells how much is kept of operations.
+func (r *Revision) Plans() PlansState { return r.known.state() }
 
 // prepare makes a request of reads of one source. A store whose catalogue is
 // not known cannot be asked yet.

@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"time"
 
 	"osprey/core/binding"
 	"osprey/core/language"
@@ -36,7 +37,7 @@ var kinds = map[string]func(*SourceConfig) (store.Source, error){
 	relational.MySQL:    openRelational,
 	relational.SQLite:   openRelational,
 	"mongodb": func(c *SourceConfig) (store.Source, error) {
-		return opened(document.Open(document.Config{URL: c.URL, Pool: c.Pool, Timeout: c.Timeout, Sample: c.Sample, MaxRecords: c.MaxRecords}))
+		return opened(document.Open(document.Config{URL: c.URL, Pool: int(c.Pool), Timeout: time.Duration(c.Timeout), Sample: int(c.Sample), MaxRecords: int(c.MaxRecords)}))
 	},
 	"rest":          openREST,
 	"files":         openFiles,
@@ -57,40 +58,28 @@ func opened[S store.Source](s S, err error) (store.Source, error) {
 }
 
 func openRelational(c *SourceConfig) (store.Source, error) {
-	return opened(relational.Open(relational.Config{Kind: c.Kind, URL: c.URL, Pool: c.Pool, Timeout: c.Timeout, MaxRecords: c.MaxRecords}))
+	return opened(relational.Open(relational.Config{Kind: c.Kind, URL: c.URL, Pool: int(c.Pool), Timeout: time.Duration(c.Timeout), MaxRecords: int(c.MaxRecords)}))
 }
 
 func openFiles(c *SourceConfig) (store.Source, error) {
-	maxBytes, err := size(c.MaxAnswer, 0)
-	if err != nil {
-		return nil, err
-	}
-	return opened(files.Open(files.Config{Folder: c.Folder, MaxBytes: maxBytes}))
+	return opened(files.Open(files.Config{Folder: c.Folder, MaxBytes: int64(c.MaxAnswer)}))
 }
 
 func openFunctions(c *SourceConfig) (store.Source, error) {
-	maxBytes, err := size(c.MaxAnswer, 0)
-	if err != nil {
-		return nil, err
-	}
-	return opened(functions.Open(functions.Config{URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: c.Timeout, MaxBytes: maxBytes}))
+	return opened(functions.Open(functions.Config{URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: time.Duration(c.Timeout), MaxBytes: int64(c.MaxAnswer)}))
 }
 
 func openREST(c *SourceConfig) (store.Source, error) {
-	maxBytes, err := size(c.MaxAnswer, 0)
-	if err != nil {
-		return nil, err
-	}
 	retries := 0
 	if c.Retries != nil {
-		if retries = *c.Retries; retries == 0 {
+		if retries = int(*c.Retries); retries == 0 {
 			retries = -1 // none, and not the default
 		}
 	}
 	if c.Format != "" && c.Format != "json" && c.Format != "jsonapi" {
 		return nil, fmt.Errorf("format is %q; there are json and jsonapi", c.Format)
 	}
-	config := rest.Config{Retries: retries, MaxRecords: c.MaxRecords, JSONAPI: c.Format == "jsonapi", URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: c.Timeout, Concurrency: c.Concurrency, MaxBytes: maxBytes}
+	config := rest.Config{Retries: retries, MaxRecords: int(c.MaxRecords), JSONAPI: c.Format == "jsonapi", URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: time.Duration(c.Timeout), Concurrency: int(c.Concurrency), MaxBytes: int64(c.MaxAnswer)}
 	for _, name := range sortedNames(c.Sets) {
 		from := c.Sets[name]
 		set := rest.Set{Name: name, Key: from.Key, Related: from.Related}
@@ -102,10 +91,10 @@ func openREST(c *SourceConfig) (store.Source, error) {
 			set.Fields = append(set.Fields, rest.Field{Name: f.name, Kind: f.kind, List: f.list, Nullable: f.nullable})
 		}
 		for _, r := range from.Reads {
-			form := rest.ReadForm{Get: r.Get, Many: r.Many, Pick: r.Pick, MaxKeys: r.MaxKeys, Takes: r.Takes,
+			form := rest.ReadForm{Get: r.Get, Many: r.Many, Pick: r.Pick, MaxKeys: int(r.MaxKeys), Takes: r.Takes,
 				Sort: r.Sort, SortKeys: r.SortKeys, Limit: r.Limit, Offset: r.Offset}
 			if p := r.Pages; p != nil {
-				form.Pages = &rest.Pages{Link: p.Link, Next: p.Next, Cursor: p.Cursor, Number: p.Number, First: p.First, Count: p.Count, Most: p.Most}
+				form.Pages = &rest.Pages{Link: p.Link, Next: p.Next, Cursor: p.Cursor, Number: p.Number, First: int(p.First), Count: p.Count, Most: int(p.Most)}
 			}
 			set.Reads = append(set.Reads, form)
 		}

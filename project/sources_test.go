@@ -26,7 +26,6 @@ func TestOpenSources(t *testing.T) {
 		{"{ kind: sqlite, url: data/x.db }", "the address is not of the form sqlite:path/to/file.db"},
 		{"{ kind: files, folder: data, maxAnswer: 1MB }", ""},
 		{"{ kind: files }", "it has no folder"},
-		{"{ kind: files, folder: data, maxAnswer: much }", `"much" is no number of bytes`},
 		{"{ kind: rest, url: \"http://x\", retries: 0, format: jsonapi, sets: { a: { related: { b: a }, reads: [{ get: /a }] } } }", ""},
 		{"{ kind: rest, url: \"http://x\", format: xml }", `format is "xml"; there are json and jsonapi`},
 		{"{ kind: rest, url: \"http://x\", sets: { a: { reads: [{ get: \"/a{?p}\", pages: { number: q } }] } } }", `pages are told by the variable "q", which the template does not have`},

@@ -45,7 +45,7 @@ func (s *server) endpoint(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, media, bad)
 		return
 	}
-	if r.Method == http.MethodGet && revision.Changes(q) {
+	if r.Method == http.MethodGet && revision.Changes(r.Context(), q) {
 		w.Header().Set("Allow", "POST")
 		s.refuse(w, media, &refusal{http.StatusMethodNotAllowed, "a mutation cannot be sent with GET", "send it with POST"})
 		return

@@ -64,18 +64,13 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, listening fu
 	if err != nil {
 		return unreachable(cannotListen(listen, err))
 	}
-	body, err := p.Config.Limits.MaxBody()
-	if err != nil {
-		l.Close()
-		return err
-	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	go p.Follow(ctx)
 	address := "http://" + l.Addr().String()
 	fmt.Fprintf(c.Root().ErrWriter, "osprey: serving %s\n  console   %s/console/\n  endpoint  %s/graphql\n", dir, address, address)
 	listening(address)
-	return service.Serve(ctx, l, service.Handler(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: body}))
+	return service.Serve(ctx, l, service.Handler(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Config.Limits.Body)}))
 }
 
 // cannotListen says why an address cannot be used.

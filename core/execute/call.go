@@ -44,12 +44,17 @@ func (r *run) callInputs(s *plan.Step) ([][]byte, error) {
 	shown := r.shown(s.Parent)
 	c.of = make([]int32, t.Len)
 	var list [][]byte
+	bytes := int64(0)
 	known := map[string]int32{}
 	outside := r.aside(make([]sharedText, len(r.plan.Fields)))
 	for row := range t.Len {
 		c.of[row] = -1
 		if shown != nil && !shown[row] || !isOnly(t, s.Call.Only, row) {
 			continue
+		}
+		if bytes > r.opts.MaxAnswer && r.opts.MaxAnswer > 0 {
+			r.writer = outside
+			return nil, &store.Error{Code: Limit, Msg: fmt.Sprintf(msgAnswerTooLarge, store.Bytes(r.opts.MaxAnswer))}
 		}
 		text, err := r.needed(s.Call, t, row)
 		if err != nil {
@@ -61,6 +66,7 @@ func (r *run) callInputs(s *plan.Step) ([][]byte, error) {
 		if !ok {
 			n = int32(len(list))
 			known[input] = n
+			bytes += int64(len(input))
 			list = append(list, []byte(input))
 		}
 		c.of[row] = n

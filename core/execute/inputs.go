@@ -2,6 +2,7 @@ package execute
 
 import (
 	"fmt"
+	"math"
 
 	"osprey/core/plan"
 	"osprey/core/schema"
@@ -95,11 +96,17 @@ func (r *run) bound(a *plan.Arg) (int64, error) {
 	if a == nil {
 		return 0, nil
 	}
-	v, err := a.Resolve(r.vars)
-	if err != nil {
-		return 0, badArgument(a, msgDoesNotFit, err)
+	n := int64(math.MaxInt32)
+	switch {
+	case !a.Largest:
+		v, err := a.Resolve(r.vars)
+		if err != nil {
+			return 0, badArgument(a, msgDoesNotFit, err)
+		}
+		n, _ = v.(int64)
+	case r.opts.MaxPage > 0:
+		n = r.opts.MaxPage
 	}
-	n, _ := v.(int64)
 	if n < 0 {
 		return 0, badArgument(a, msgMustOrMoreFound, n)
 	}

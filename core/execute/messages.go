@@ -25,6 +25,18 @@ const (
 	msgRecordKindNoType          = "a record of %s is of the kind %q, which no type of the schema claims"
 )
 
+// LIMIT
+const (
+	msgAnswerTooLarge = "the answer would be larger than %s, which is the limit; ask for less at once, or raise limits.answer in osprey.yaml"
+	msgTooManyRecords = "the operation takes more than %d records, which is the limit; ask for less at once, or raise limits.records in osprey.yaml"
+	msgTookTooLong    = "the answer was not written within the time limit of the operation; ask for less at once, or raise limits.timeout in osprey.yaml"
+)
+
+// CANCELLED
+const (
+	msgNobodyWaits = "nobody waits for the answer any more"
+)
+
 // NOT_FOUND
 const (
 	msgRequiredNoValue = "%s is required, and there is no value for it"

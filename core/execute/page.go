@@ -105,6 +105,9 @@ func (r *run) pageFields(b []byte, fields []*plan.Field, p *pageNow, record int3
 			}
 			b = r.null(b, mark)
 		}
+		if r.place(b) >= r.look && !r.goOn(b) {
+			return b, false
+		}
 	}
 	return append(b, '}'), true
 }
@@ -164,6 +167,9 @@ func (r *run) each(b []byte, f *plan.Field, n int32, write func(b []byte, i int3
 				return b, false
 			}
 			b = r.null(b, mark)
+		}
+		if r.place(b) >= r.look && !r.goOn(b) {
+			return b, false
 		}
 	}
 	return append(b, ']'), true

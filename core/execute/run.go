@@ -19,12 +19,17 @@ type Options struct {
 	Now func() time.Time
 	// MaxPage is the largest limit that an operation may give; 0 is no bound.
 	MaxPage int64
+	// MaxRecords is how many records stores may send for the operation in all, and
+	// MaxAnswer how many bytes the data may have; 0 is no bound.
+	MaxRecords, MaxAnswer int64
+	// Until is when the answer must be written, by Now; zero is no bound.
+	Until time.Time
 	// Before is written in front of the data, in the same memory, so that a
 	// response need not be copied together.
 	Before string
 	// Send takes the beginning of a long answer while the rest is still being
 	// written; nil keeps all of it for the result. It must not keep what it is
-	// given. When it fails, the run goes on without it and the rest is lost.
+	// given. When it fails, nobody takes the answer any more, and the run ends.
 	Send func(part []byte) error
 	// Part is how many bytes are written before a part is sent; 0 means 256 KiB.
 	Part int
@@ -39,6 +44,9 @@ type Result struct {
 	// Broken says that what was sent turned out to be no beginning of an answer:
 	// a fault of Osprey. The caller must not be given an end to it.
 	Broken bool
+	// Stopped says that the run was ended, and the answer is one error that says
+	// why.
+	Stopped bool
 
 	run *run
 }
@@ -73,8 +81,8 @@ type Call struct {
 // fields that they do not feed are answered.
 func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts Options) *Result {
 	r := runs.Get().(*run)
-	r.begin(p, vars, opts)
-	for wave, next := 1, 0; wave <= p.Waves && ctx.Err() == nil; wave++ {
+	r.begin(ctx, p, vars, opts)
+	for wave, next := 1, 0; wave <= p.Waves && ctx.Err() == nil && r.stopped == nil; wave++ {
 		first := next
 		for next < len(p.Fetches) && p.Fetches[next].Wave == wave {
 			next++
@@ -94,7 +102,7 @@ func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts O
 			a.Release()
 		}
 	}
-	result := &Result{Data: r.buf, Whole: r.buf, Errors: r.errs, Calls: r.calls, Broken: r.broken, run: r}
+	result := &Result{Data: r.buf, Whole: r.buf, Errors: r.errs, Calls: r.calls, Broken: r.broken, Stopped: r.stopped != nil, run: r}
 	if r.sent == 0 {
 		result.Data = r.buf[len(opts.Before):]
 	}
@@ -103,6 +111,7 @@ func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts O
 
 // A run is the state of one execution. Its memory is used again by later ones.
 type run struct {
+	ctx     context.Context // of this one run
 	plan    *plan.Plan
 	vars    map[string]schema.Value
 	opts    Options
@@ -119,6 +128,8 @@ type run struct {
 	index     store.Index // of whatever is matched by key just now
 	key       []byte
 	ints      arena
+	taken     int64  // records that stores have sent so far
+	stopped   *Error // why the run was ended; nil while it goes on
 
 	writer
 }
@@ -137,11 +148,12 @@ type fetched struct {
 
 var runs = sync.Pool{New: func() any { return &run{badRead: map[*plan.Read]error{}} }}
 
-func (r *run) begin(p *plan.Plan, vars map[string]schema.Value, opts Options) {
+func (r *run) begin(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts Options) {
 	if opts.Part <= 0 {
 		opts.Part = partSize
 	}
-	r.plan, r.vars, r.opts = p, vars, opts
+	r.ctx, r.plan, r.vars, r.opts = ctx, p, vars, opts
+	r.taken, r.stopped = 0, nil
 	r.fetched = sized(r.fetched, len(p.Fetches))
 	clear(r.fetched)
 	r.links = sized(r.links, len(p.Steps))
@@ -179,7 +191,7 @@ func (r *run) free() {
 	clear(r.merges)
 	clear(r.called)
 	clear(r.expressed)
-	r.plan, r.vars, r.opts, r.errs = nil, nil, Options{}, nil
+	r.ctx, r.plan, r.vars, r.opts, r.errs, r.stopped = nil, nil, nil, Options{}, nil, nil
 	if cap(r.buf) > keptAnswer {
 		return
 	}
@@ -217,6 +229,7 @@ func (r *run) wave(ctx context.Context, fetches []*plan.Fetch) {
 		}
 	}
 	wait.Wait()
+	r.countRecords(r.calls[first:])
 }
 
 // ask makes one request. A panic of a store's code costs its own fields only.

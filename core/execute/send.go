@@ -1,6 +1,8 @@
 package execute
 
 import (
+	"fmt"
+
 	"osprey/core/binding"
 	"osprey/core/plan"
 	"osprey/core/store"
@@ -30,6 +32,10 @@ func (r *run) send(b []byte) []byte {
 	if r.sending == undecided {
 		r.sending = keepWhole
 		if r.opts.Send != nil && r.soundObject(r.plan.Data, nil) {
+			if !r.fitsAnswer() {
+				r.stop(Limit, fmt.Sprintf(msgAnswerTooLarge, store.Bytes(r.opts.MaxAnswer)))
+				return b
+			}
 			r.sending = sendParts
 		}
 	}
@@ -37,7 +43,7 @@ func (r *run) send(b []byte) []byte {
 		return b
 	}
 	if err := r.opts.Send(b); err != nil {
-		r.opts.Send = func([]byte) error { return nil } // the caller has gone
+		r.stop(store.Cancelled, msgNobodyWaits)
 	}
 	r.sent += len(b)
 	return b[:0]

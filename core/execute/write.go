@@ -26,6 +26,7 @@ type writer struct {
 	sent     int          // bytes that are no longer in the buffer
 	sending  sending
 	broken   bool // what was sent should have been cut back
+	look     int  // the place of the answer where the writer looks whether to go on
 }
 
 // A step of the path: a field by its ID, or a list position if that is below 0.
@@ -45,7 +46,7 @@ func (w *writer) begin() {
 	clear(w.causes)
 	clear(w.counts)
 	w.written = w.written[:0]
-	w.failures, w.sent, w.sending, w.broken = 0, 0, undecided, false
+	w.failures, w.sent, w.sending, w.broken, w.look = 0, 0, undecided, false, lookEvery
 }
 
 // place returns where in the answer the end of the buffer is.
@@ -92,7 +93,13 @@ func (w *writer) leave()              { w.path = w.path[:len(w.path)-1] }
 // data writes the whole answer.
 func (r *run) data(b []byte, o *plan.Object) []byte {
 	start := r.place(b)
-	b, ok := r.fields(b, o.Cases[0].Fields, nil, 0)
+	ok := false
+	if r.stopped == nil {
+		b, ok = r.fields(b, o.Cases[0].Fields, nil, 0)
+	}
+	if r.stopped != nil {
+		r.errs = []*Error{r.stopped}
+	}
 	if !ok {
 		return r.null(b, start)
 	}
@@ -141,6 +148,9 @@ func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([
 				return b, false
 			}
 			b = r.null(b, mark)
+		}
+		if r.place(b) >= r.look && !r.goOn(b) {
+			return b, false
 		}
 	}
 	return append(b, '}'), true
@@ -238,6 +248,9 @@ func (r *run) list(b []byte, f *plan.Field, l *link, from, to int32) ([]byte, bo
 		}
 		if len(b) >= r.opts.Part {
 			b = r.send(b)
+		}
+		if r.place(b) >= r.look && !r.goOn(b) {
+			return b, false
 		}
 	}
 	return append(b, ']'), true

@@ -55,6 +55,9 @@ func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 		a := &bound.Args[i]
 		arg := b.arg(f, a)
 		if arg == nil {
+			if (a.Role == binding.Limit || a.Role == binding.First) && b.isNull(f, a) {
+				use.limit = &Arg{Name: a.Def.Name, Pos: f.Name.Pos, Literal: &language.NullValue{}, Fixed: true, Largest: true, More: more(a.Role)}
+			}
 			continue
 		}
 		switch a.Role {
@@ -69,7 +72,7 @@ func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 		case binding.SortBy:
 			use.sort = b.sortBy(arg, a, &use)
 		case binding.First:
-			arg.More, use.limit = 1, arg
+			arg.More, use.limit = more(a.Role), arg
 		case binding.Behind:
 			use.behind = arg
 		case binding.Ahead:
@@ -78,11 +81,16 @@ func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 	}
 	for i := range bound.Args { // last, since a default of first gives way to it
 		if a := &bound.Args[i]; a.Role == binding.Last {
-			if arg := b.arg(f, a); arg != nil {
-				if use.limit != nil && !use.limit.ByDefault {
+			arg := b.arg(f, a)
+			switch {
+			case arg != nil:
+				if use.limit != nil && !use.limit.ByDefault && !use.limit.Largest {
 					use.refuse(use.limit, msgFirstAndLast)
 				}
 				arg.More, use.limit, use.backward = 1, arg, true
+			case use.limit == nil && b.isNull(f, a):
+				use.limit = &Arg{Name: a.Def.Name, Pos: f.Name.Pos, Literal: &language.NullValue{}, Fixed: true, Largest: true, More: 1}
+				use.backward = true
 			}
 		}
 	}
@@ -98,6 +106,27 @@ func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 		}
 	}
 	return use
+}
+
+// more returns what is asked for beyond a bound: a page wants to know whether
+// there is another record.
+func more(role binding.Role) int64 {
+	if role == binding.First {
+		return 1
+	}
+	return 0
+}
+
+// isNull reports whether the operation gives null for an argument.
+func (b *builder) isNull(f *language.Field, a *binding.Arg) bool {
+	switch v := f.Argument(a.Def.Name).(type) {
+	case *language.NullValue:
+		return true
+	case *language.Variable:
+		value, given := b.vars[v.Name]
+		return given && value == nil
+	}
+	return false
 }
 
 // narrowed makes the value of a condition that holds whatever is asked.

@@ -43,6 +43,7 @@ type builder struct {
 	path      []string             // response names down to the field under way
 	steps     map[string]*stepNode // of root fields
 	done      int                  // the wave after which root fields can run
+	told      *told                // of the schema; nil until it is asked for
 }
 
 // A readNode is a read under construction.

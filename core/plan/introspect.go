@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"fmt"
 	"strings"
 
 	"osprey/core/language"
@@ -29,8 +30,42 @@ func (b *builder) meta(g group, root *schema.Object) *Field {
 			value = t
 		}
 	}
+	if b.told == nil {
+		b.told = &told{most: tellAtLeast + tellForEach*elements(b.bound.Schema)}
+	}
 	f.Text = b.metaValue(nil, value, schema.NamedOf(b.bound.Schema.Meta(name).Type), g.subsets())
+	b.told.bytes += len(f.Text)
 	return f
+}
+
+// What is told of a schema is bounded by the size of the schema: what clients ask
+// of each element, with its texts, takes some hundred bytes, while selections
+// inside one another can ask for the same again and again.
+const (
+	tellAtLeast = 1 << 20
+	tellForEach = 2 << 10
+)
+
+// told is what was written of the schema so far, and how much may be.
+type told struct{ bytes, most int }
+
+// elements counts the types, fields, arguments and values of a schema.
+func elements(s *schema.Schema) int {
+	n := len(s.DirectiveList())
+	for _, t := range s.Types() {
+		n++
+		switch t := t.(type) {
+		case *schema.Enum:
+			n += len(t.Values)
+		case *schema.InputObject:
+			n += len(t.Fields)
+		case schema.Composite:
+			for _, f := range schema.FieldsOf(t) {
+				n += 1 + len(f.Args)
+			}
+		}
+	}
+	return n
 }
 
 // metaArg returns the value of an argument of an introspection field. Its
@@ -76,6 +111,12 @@ func (b *builder) metaValue(buf []byte, value any, named schema.Named, sets []*l
 			buf = b.metaValue(buf, item, named, sets)
 		}
 		return append(buf, ']')
+	}
+	if len(buf)+b.told.bytes > b.told.most {
+		b.plan.Refused = fmt.Sprintf(msgIntrospectionTooLarge, b.told.most)
+	}
+	if b.plan.Refused != "" {
+		return append(buf, "null"...) // nobody will see it
 	}
 	object := named.(*schema.Object)
 	buf = append(buf, '{')

@@ -4,6 +4,11 @@ package plan
 // concerned are errors.
 // docs/messages.md is made of it: go test . -run Messages -update
 
+// LIMIT
+const (
+	msgIntrospectionTooLarge = "the operation asks for more of the schema than %d bytes; ask for each type once, and for less of the types inside it"
+)
+
 // values
 const (
 	msgFilterTooDeep    = "is nested more than %d deep"

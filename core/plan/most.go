@@ -2,6 +2,22 @@ package plan
 
 import "osprey/core/schema"
 
+// MostRecords returns how many records the stores send at most, as far as limits,
+// unique keys and the reads above tell; what nothing bounds does not count. A
+// limit whose value is not known, since vars is nil or it is null, is page.
+func (p *Plan) MostRecords(vars map[string]schema.Value, page int64) int64 {
+	c := costs{p, vars, page, map[*Read][2]int64{}}
+	sum := int64(0)
+	for _, f := range p.Fetches {
+		for _, r := range f.Reads {
+			if _, records := c.of(r); records > 0 {
+				sum += records
+			}
+		}
+	}
+	return sum
+}
+
 // Unbounded is how many there can be where nothing bounds them.
 const Unbounded = -1
 
@@ -10,14 +26,21 @@ const Unbounded = -1
 // knows, unique keys and the reads above tell. Either is [Unbounded] if nothing
 // does. A read without keys has 0.
 func (p *Plan) Most(r *Read, vars map[string]schema.Value) (keys, records int64) {
-	c := costs{p, vars, map[*Read][2]int64{}}
-	return c.of(r)
+	c := costs{p, vars, Unbounded, map[*Read][2]int64{}}
+	if keys, records = c.of(r); keys >= beyond {
+		keys = Unbounded
+	}
+	if records >= beyond {
+		records = Unbounded
+	}
+	return keys, records
 }
 
 // costs remembers what is known of each read, since many can hang from one.
 type costs struct {
 	plan  *Plan
 	vars  map[string]schema.Value
+	page  int64 // the largest limit
 	known map[*Read][2]int64
 }
 
@@ -51,14 +74,10 @@ func (c *costs) step(s *Step) int64 {
 	case s.One || s.Read.Store.Totals:
 		own = 1
 	case limit != nil:
-		if v, err := limit.Resolve(c.vars); err == nil {
-			if n, ok := v.(int64); ok && n >= 0 {
-				own = n + limit.More
-				if limit.Plus != nil {
-					v, _ := limit.Plus.Resolve(c.vars)
-					plus, _ := v.(int64)
-					own += plus
-				}
+		if own = c.limit(limit); own >= 0 {
+			own += limit.More
+			if limit.Plus != nil {
+				own = add(own, c.limit(limit.Plus))
 			}
 		}
 	}
@@ -70,10 +89,29 @@ func (c *costs) step(s *Step) int64 {
 	}
 	// What the engine cuts of the records above, their store has sent all the same.
 	_, above := c.of(s.Parent.Step.Read)
-	if above < 0 || own > 0 && above > 1<<40/own {
+	switch {
+	case above < 0:
 		return Unbounded
+	case own > 0 && above > beyond/own:
+		return beyond
 	}
 	return above * own
+}
+
+// beyond is more records than anybody counts.
+const beyond = 1 << 40
+
+// limit returns the value of a limit, or Unbounded.
+func (c *costs) limit(a *Arg) int64 {
+	if a.Largest || !a.Fixed && c.vars == nil {
+		return c.page
+	}
+	if v, err := a.Resolve(c.vars); err == nil {
+		if n, ok := v.(int64); ok && n >= 0 {
+			return n
+		}
+	}
+	return Unbounded
 }
 
 func add(a, b int64) int64 {

@@ -34,6 +34,9 @@ type Plan struct {
 	// Several says that a fetch can take several requests: one for each key, or
 	// one for each page. Their number is then a least number.
 	Several bool
+	// Refused is why the operation must not be run, whatever its stores answer; ""
+	// if it may.
+	Refused string
 }
 
 // A Fetch is one store request: the reads that one store answers together.
@@ -171,6 +174,9 @@ type Arg struct {
 	// ByDefault says that the operation does not give it: the schema's default
 	// stands for it.
 	ByDefault bool
+	// Largest says, of a limit, that the operation gives null for it: as many
+	// records as an operation may ask for.
+	Largest bool
 
 	// Of a condition.
 	Column int    // its first column among the values of the read
