@@ -168,17 +168,26 @@ func (c *Column) appendNumber(n json.Number) {
 	case Float:
 		if f, err := n.Float64(); err == nil {
 			c.AppendFloat(f)
-			return
+		} else {
+			c.AppendBad(shortNumber(n) + " is beyond the numbers of 64 bits")
 		}
+		return
 	case Text, Decimal:
 		if c.Kind == Text || isDecimal(string(n)) { // what computes makes infinities, too
 			c.AppendText(string(n))
-		} else {
-			c.AppendBad(fmt.Sprintf("expected %s, found %s", kindPhrase(c.Kind), n))
+			return
 		}
-		return
 	}
-	c.AppendBad(fmt.Sprintf("expected %s, found a number", kindPhrase(c.Kind)))
+	c.AppendBad(fmt.Sprintf("expected %s, found %s", kindPhrase(c.Kind), shortNumber(n)))
+}
+
+// shortNumber writes a number for a message: its digits can be as many as an
+// answer may hold.
+func shortNumber(n json.Number) string {
+	if len(n) > 40 {
+		return string(n[:40]) + "…"
+	}
+	return string(n)
 }
 
 // kindPhrase names a kind in a sentence for callers.

@@ -138,10 +138,10 @@ func TestAppendJSON(t *testing.T) {
 		wanted     Wanted
 		json, want string
 	}{
-		{Wanted{Kind: Int}, `1`, "1"}, {Wanted{Kind: Int}, `1.0`, "1"}, {Wanted{Kind: Int}, `1.5`, "bad: expected a whole number, found a number"}, {Wanted{Kind: Int}, `"7"`, "7"},
+		{Wanted{Kind: Int}, `1`, "1"}, {Wanted{Kind: Int}, `1.0`, "1"}, {Wanted{Kind: Int}, `1.5`, "bad: expected a whole number, found 1.5"}, {Wanted{Kind: Int}, `1e999`, "bad: expected a whole number, found 1e999"}, {Wanted{Kind: Float}, `1e999`, "bad: 1e999 is beyond the numbers of 64 bits"}, {Wanted{Kind: Int}, `"7"`, "7"},
 		{Wanted{Kind: Int}, `true`, "bad: expected a whole number, found true or false"}, {Wanted{Kind: Int}, `null`, "-"}, {Wanted{Kind: Float}, `1e3`, "1000"}, {Wanted{Kind: Float}, `"x"`, "bad: expected a number, found text"},
 		{Wanted{Kind: Text}, `"é"`, "é"}, {Wanted{Kind: Text}, `12`, "12"}, {Wanted{Kind: Text}, `true`, "true"}, {Wanted{Kind: Text}, `{}`, "bad: expected text, found an object"}, {Wanted{Kind: Text}, `[]`, "bad: expected text, found a list"},
-		{Wanted{Kind: Bool}, `true`, "true"}, {Wanted{Kind: Bool}, `"false"`, "false"}, {Wanted{Kind: Bool}, `1`, "bad: expected true or false, found a number"},
+		{Wanted{Kind: Bool}, `true`, "true"}, {Wanted{Kind: Bool}, `"false"`, "false"}, {Wanted{Kind: Bool}, `1`, "bad: expected true or false, found 1"},
 		{Wanted{Kind: Time}, `"2026-03-01T06:00:00.5Z"`, "2026-03-01T06:00:00.5Z"}, {Wanted{Kind: Time}, `"soon"`, "bad: expected a moment, found text"}, {Wanted{Kind: Date}, `"2026-03-01T23:00:00Z"`, "2026-03-01"},
 		{Wanted{Kind: Decimal}, `12.50`, "12.50"}, {Wanted{Kind: JSON}, `{"a": [1, null]}`, `{"a":[1,null]}`}, {Wanted{Kind: JSON}, `null`, "-"},
 		{list, `[1, null, "x"]`, "[1 - bad: expected a whole number, found text]"}, {list, `[]`, "[]"}, {list, `1`, "bad: expected a list, found a number"},

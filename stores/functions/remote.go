@@ -64,7 +64,7 @@ func Open(c Config) (*Remote, error) {
 			return err != nil && !errors.Is(err, context.Canceled) || r != nil && r.StatusCode >= http.StatusInternalServerError
 		}).WithFailureThreshold(breakAfter).WithDelay(breakFor).Build()
 	network := &http.Transport{Proxy: http.ProxyFromEnvironment, IdleConnTimeout: time.Minute, ForceAttemptHTTP2: true}
-	return &Remote{service, &http.Client{Transport: failsafehttp.NewRoundTripper(network, breaker)}, c.Timeout, c.MaxBytes}, nil
+	return &Remote{service, remote.Client(failsafehttp.NewRoundTripper(network, breaker)), c.Timeout, c.MaxBytes}, nil
 }
 
 // Catalogue returns that there are no record sets.
@@ -78,7 +78,7 @@ func (s *Remote) Capabilities() store.Capabilities {
 
 // Prepare makes a request of calls.
 func (s *Remote) Prepare(_ *store.Catalogue, reads []*store.Read) (store.Request, error) {
-	return &request{s, reads, "POST " + s.service.Base.Redacted() + " " + reads[0].Set}, nil
+	return &request{s, reads, "POST " + s.service.Base.Host + " " + reads[0].Set}, nil
 }
 
 // Ping reports whether something listens at the service's address.
@@ -220,13 +220,13 @@ func (s *Remote) post(ctx context.Context, from *store.Caller, batch []requestOb
 		return nil, &store.Error{Code: store.Down, Msg: fmt.Sprintf("failed %d times behind each other and is left alone for some seconds", breakAfter), Err: err}
 	}
 	if err != nil {
-		return nil, store.Fail(ctx, err, "cannot be reached")
+		return nil, remote.Fail(ctx, err, "POST "+s.service.Shown(req.URL, nil))
 	}
 	defer res.Body.Close()
 	body, err := io.ReadAll(io.LimitReader(res.Body, s.maxBytes+1))
 	switch {
 	case err != nil:
-		return nil, store.Fail(ctx, err, "did not end its answer")
+		return nil, remote.Fail(ctx, err, "POST "+s.service.Shown(req.URL, nil))
 	case int64(len(body)) > s.maxBytes:
 		return nil, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("answered more than %d bytes, which is the limit", s.maxBytes)}
 	case res.StatusCode != http.StatusOK:

@@ -5,6 +5,7 @@ package remote
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"net"
 	"net/http"
@@ -32,7 +33,66 @@ func New(address string, headers map[string]string, forward []string, timeout ti
 	if err != nil || base.Host == "" || base.Scheme != "http" && base.Scheme != "https" {
 		return nil, errors.New("the address is not of the form http://host/path")
 	}
+	if base.RawQuery != "" || base.Fragment != "" {
+		return nil, errors.New("the address has a query, which belongs into the templates of its reads, or a fragment")
+	}
 	return &Service{base, headers, forward, timeout}, nil
+}
+
+// ErrElsewhere is the cause of a request that was redirected to another origin:
+// what is sent is for this one alone.
+var ErrElsewhere = errors.New("redirected to another origin")
+
+// Client returns a client that follows redirects within one origin: the same
+// scheme, host and port.
+func Client(transport http.RoundTripper) *http.Client {
+	return &http.Client{Transport: transport, CheckRedirect: func(to *http.Request, via []*http.Request) error {
+		if from := via[0].URL; to.URL.Scheme != from.Scheme || to.URL.Host != from.Host {
+			return fmt.Errorf("%w: %s://%s", ErrElsewhere, to.URL.Scheme, to.URL.Host)
+		}
+		if len(via) > 5 {
+			return errors.New("redirected more than 5 times")
+		}
+		return nil
+	}}
+}
+
+// Fail turns an error of the client into one of the port; shown is the request,
+// for the log.
+func Fail(ctx context.Context, err error, shown string) *store.Error {
+	var u *url.Error
+	if errors.As(err, &u) {
+		err = u.Err // the other part is the address, with all that is in it
+	}
+	own := store.Fail(ctx, err, "broke off its answer")
+	switch {
+	case errors.Is(err, ErrElsewhere):
+		own = &store.Error{Code: store.BadAnswer, Msg: "sends to another address, which is not followed; the log says where to"}
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+		own.Code, own.Msg = store.BadAnswer, "broke off its answer"
+	}
+	own.Err = fmt.Errorf("%s: %w", shown, err)
+	return own
+}
+
+// Shown returns an address for the log: its host, and what follows the service's
+// own address, which may be a secret as a whole; parameters called hidden have no
+// value.
+func (s *Service) Shown(u *url.URL, hidden []string) string {
+	text := s.Base.Host + "…" + strings.TrimPrefix(u.EscapedPath(), strings.TrimSuffix(s.Base.EscapedPath(), "/"))
+	if strings.Trim(s.Base.Path, "/") == "" {
+		text = s.Base.Host + u.EscapedPath()
+	}
+	if u.RawQuery == "" {
+		return text
+	}
+	parameters := strings.Split(u.RawQuery, "&")
+	for i, p := range parameters {
+		if name, _, _ := strings.Cut(p, "="); slices.Contains(hidden, name) {
+			parameters[i] = name + "=…"
+		}
+	}
+	return text + "?" + strings.Join(parameters, "&")
 }
 
 // Ping reports whether something listens at the service's address.
@@ -84,8 +144,12 @@ func (s *Service) OfCaller(r *http.Request) bool {
 	return false
 }
 
-// Blank removes the values of configured headers from a text for the log.
+// Blank removes the values of configured headers, and the password of the
+// address, from a text for the log.
 func (s *Service) Blank(text string) string {
+	if password, ok := s.Base.User.Password(); ok && password != "" {
+		text = strings.ReplaceAll(text, password, "…")
+	}
 	for _, v := range s.headers {
 		for _, part := range strings.Fields(v) {
 			if len(part) > 3 {

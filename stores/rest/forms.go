@@ -2,12 +2,10 @@ package rest
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
 	"github.com/ohler55/ojg/jp"
-	"github.com/yosida95/uritemplate/v3"
 
 	"osprey/core/store"
 )
@@ -21,8 +19,7 @@ type set struct {
 
 // A form is a checked [ReadForm].
 type form struct {
-	text     string
-	template *uritemplate.Template
+	template *template
 	needs    []string // variables without which there is no address
 	takes    []string // all variables
 	many     string
@@ -47,27 +44,18 @@ var operators = map[string]store.Op{
 	"contains": store.Contains, "startsWith": store.StartsWith, "endsWith": store.EndsWith,
 }
 
-// optionalPart matches the expressions of a template that are left out when
-// their variables are: queries (RFC 6570, sections 3.2.8 and 3.2.9).
-var optionalPart = regexp.MustCompile(`\{[?&][^}]*\}`)
-
 func newSet(c Set, jsonAPI bool) (*set, error) {
 	s := &set{Set: c}
 	for _, r := range c.Reads {
-		template, err := uritemplate.New(r.Get)
+		template, err := newTemplate(r.Get)
 		if err != nil {
 			return nil, fmt.Errorf("set %s: %q is not a URI template (RFC 6570): %v", c.Name, r.Get, err)
 		}
-		f := &form{text: r.Get, template: template, takes: template.Varnames(), many: r.Many, maxKeys: r.MaxKeys,
+		f := &form{template: template, takes: template.variables(false), needs: template.variables(true), many: r.Many, maxKeys: r.MaxKeys,
 			sort: r.Sort, limit: r.Limit, offset: r.Offset, sortKeys: r.SortKeys}
 		if f.maxKeys <= 0 {
 			f.maxKeys = defaultMaxKeys
 		}
-		must, err := uritemplate.New(optionalPart.ReplaceAllString(r.Get, ""))
-		if err != nil {
-			return nil, fmt.Errorf("set %s: %q is not a URI template (RFC 6570): %v", c.Name, r.Get, err)
-		}
-		f.needs = must.Varnames()
 		if r.Many != "" && !slices.Contains(f.takes, r.Many) {
 			return nil, fmt.Errorf("set %s: %q has no variable %q to take many values", c.Name, r.Get, r.Many)
 		}
@@ -175,7 +163,7 @@ func (s *set) choose(keys []string, where []store.Condition) (*form, error) {
 	if best == nil {
 		var can []string
 		for _, f := range s.forms {
-			can = append(can, f.text)
+			can = append(can, f.template.shown())
 		}
 		if len(keys) == 0 {
 			return nil, fmt.Errorf("the set %s cannot be read as a whole; its reads are %s", s.Name, strings.Join(can, " and "))

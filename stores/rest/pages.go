@@ -10,7 +10,6 @@ import (
 	"strings"
 
 	"github.com/ohler55/ojg/jp"
-	"github.com/yosida95/uritemplate/v3"
 
 	"osprey/core/store"
 )
@@ -74,12 +73,11 @@ func linkNext(h http.Header) string {
 }
 
 // whole reads an answer with all its pages.
-func (r *run) whole(ctx context.Context, values uritemplate.Values) ([]any, error) {
-	path, err := r.expand(values)
-	if err != nil {
-		return nil, err
+func (r *run) whole(ctx context.Context, given values) ([]any, error) {
+	address, ok := r.expand(given)
+	if !ok {
+		return nil, nil
 	}
-	address := strings.TrimSuffix(r.source.service.Base.String(), "/") + path
 	var all []any
 	for page := 1; ; page++ {
 		got, err := r.get(ctx, address)
@@ -93,19 +91,19 @@ func (r *run) whole(ctx context.Context, values uritemplate.Values) ([]any, erro
 		if p == nil {
 			return all, nil
 		}
-		next, err := r.next(p, values, address, got, page)
+		next, err := r.next(p, given, address, got, page)
 		switch {
 		case err != nil || next == "":
 			return all, err
 		case page == p.Most:
-			return nil, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("has more than %d pages of what was asked for, which is the limit; ask for less", p.Most), Err: fmt.Errorf("GET %s", path)}
+			return nil, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("has more than %d pages of what was asked for, which is the limit; ask for less", p.Most), Err: fmt.Errorf("GET %s", r.form.template.shown())}
 		}
 		address = next
 	}
 }
 
 // next returns the address of the next page, or "".
-func (r *run) next(p *pages, values uritemplate.Values, address string, got *got, page int) (string, error) {
+func (r *run) next(p *pages, given values, address string, got *got, page int) (string, error) {
 	next := ""
 	switch {
 	case p.Number != "":
@@ -116,21 +114,24 @@ func (r *run) next(p *pages, values uritemplate.Values, address string, got *got
 		if known && int64(page) >= count || !known && len(got.records) == 0 {
 			return "", nil
 		}
-		values.Set(p.Number, uritemplate.String(fmt.Sprint(p.First+page)))
+		given[p.Number] = text(fmt.Sprint(p.First + page))
 	case p.Cursor != "":
 		v := p.next.First(got.body)
 		if v == nil || v == "" {
 			return "", nil
 		}
-		values.Set(p.Cursor, uritemplate.String(fmt.Sprint(v)))
+		given[p.Cursor] = text(fmt.Sprint(v))
 	case p.next != nil:
-		next, _ = p.next.First(got.body).(string)
+		var err error
+		if next, err = nextLink(p.next.First(got.body)); err != nil {
+			return "", &store.Error{Code: store.BadAnswer, Msg: err.Error(), Err: fmt.Errorf("GET %s", r.form.template.shown())}
+		}
 	default:
 		next = linkNext(got.header)
 	}
 	if p.Number != "" || p.Cursor != "" {
-		path, err := r.expand(values)
-		return strings.TrimSuffix(r.source.service.Base.String(), "/") + path, err
+		address, _ := r.expand(given)
+		return address, nil
 	}
 	if next == "" {
 		return "", nil
@@ -144,6 +145,24 @@ func (r *run) next(p *pages, values uritemplate.Values, address string, got *got
 		return "", &store.Error{Code: store.BadAnswer, Msg: "names a next page that is elsewhere", Err: fmt.Errorf("GET %s: next page %q", from.Path, next)}
 	}
 	return to.String(), nil
+}
+
+// nextLink returns the address in a link to the next page, or "" if there is none:
+// a text, or a link object of JSON:API 1.1 (section "Link Objects").
+func nextLink(v any) (string, error) {
+	if object, ok := v.(map[string]any); ok {
+		v = object["href"]
+		if v == nil {
+			v = object // which is no link
+		}
+	}
+	switch v := v.(type) {
+	case nil:
+		return "", nil
+	case string:
+		return v, nil
+	}
+	return "", errors.New("names a next page by something that is no address")
 }
 
 func toInt(v any) (int64, bool) {

@@ -6,16 +6,18 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"slices"
 	"strings"
 	"sync"
 
 	"github.com/failsafe-go/failsafe-go/circuitbreaker"
-	"github.com/yosida95/uritemplate/v3"
+	"github.com/ohler55/ojg/jp"
 	"golang.org/x/sync/errgroup"
 
 	"osprey/core/store"
+	"osprey/stores/remote"
 )
 
 // Prepare chooses the way to make a read; the others are resources of JSON:API
@@ -87,7 +89,7 @@ func (f *form) order(by []store.Order) (string, bool) {
 // Describe gives the template, and what is looked at here since the service
 // does not.
 func (r *request) Describe() store.Description {
-	asks := "GET " + r.form.text
+	asks := "GET " + r.form.template.shown()
 	var here []string
 	for _, c := range needsOf(r.read.Where) {
 		if r.form.taker(c) != "" {
@@ -106,7 +108,7 @@ func (r *request) Describe() store.Description {
 		asks += ", filtered here by " + strings.Join(here, ", ")
 	}
 	d := store.Description{
-		Asks: asks, Statement: "GET " + strings.TrimSuffix(r.source.service.Base.Redacted(), "/") + r.withQuery(r.form.text),
+		Asks: asks, Statement: "GET " + r.source.service.Base.Host + r.withQuery(r.form.template.shown()),
 		EachKey: len(r.keys) > 0 && !r.many,
 	}
 	if r.many {
@@ -156,52 +158,49 @@ func (r *request) Run(ctx context.Context, from *store.Caller, in []store.Input)
 }
 
 // asked returns the variables of each request; false if nothing can fit.
-func (r *request) asked(input *store.Input) ([]uritemplate.Values, bool) {
-	values := uritemplate.Values{}
+func (r *request) asked(input *store.Input) ([]values, bool) {
+	given := values{}
 	for _, c := range needsOf(r.read.Where) {
 		if c.Op == store.Is && input.Where[c.Value].Len() == 0 {
 			return nil, false
 		}
 		if variable := r.form.taker(c); variable != "" {
-			values.Set(variable, templateValue(&input.Where[c.Value]))
+			given[variable] = templateValue(&input.Where[c.Value])
 		}
 	}
 	if r.form.sort != "" {
 		if order, ok := r.form.order(r.read.Sort); ok && order != "" {
-			values.Set(r.form.sort, uritemplate.String(order))
+			given[r.form.sort] = text(order)
 		}
 	}
 	if r.read.Limit {
-		values.Set(r.form.limit, uritemplate.String(fmt.Sprint(input.Limit)))
+		given[r.form.limit] = text(fmt.Sprint(input.Limit))
 	}
 	if r.read.Offset {
-		values.Set(r.form.offset, uritemplate.String(fmt.Sprint(input.Offset)))
+		given[r.form.offset] = text(fmt.Sprint(input.Offset))
 	}
 	if p := r.form.pages; p != nil && p.Number != "" {
-		values.Set(p.Number, uritemplate.String(fmt.Sprint(p.First)))
+		given[p.Number] = text(fmt.Sprint(p.First))
 	}
 	if len(r.keys) == 0 {
-		return []uritemplate.Values{values}, true
+		return []values{given}, true
 	}
-	var asked []uritemplate.Values
-	own := func() uritemplate.Values {
-		copied := uritemplate.Values{}
-		for name, v := range values {
-			copied[name] = v
-		}
+	var asked []values
+	own := func() values {
+		copied := maps.Clone(given)
 		asked = append(asked, copied)
 		return copied
 	}
 	if r.many {
 		for keys := range slices.Chunk(texts(&input.Keys[0]), r.form.maxKeys) {
-			own().Set(r.keys[0], uritemplate.List(keys...))
+			own()[r.keys[0]] = listOf(keys)
 		}
 		return asked, true
 	}
 	for row := range input.Keys[0].Len() {
 		one := own()
 		for k, name := range r.keys {
-			one.Set(name, uritemplate.String(keyText(&input.Keys[k], row)))
+			one[name] = text(keyText(&input.Keys[k], row))
 		}
 	}
 	return asked, true
@@ -231,12 +230,12 @@ func (r *request) append(t *store.Table, record any, in *store.Input, asked int)
 	return true
 }
 
-func templateValue(c *store.Column) uritemplate.Value {
+func templateValue(c *store.Column) value {
 	list := texts(c)
 	if len(list) == 1 {
-		return uritemplate.String(list[0])
+		return text(list[0])
 	}
-	return uritemplate.List(list...)
+	return listOf(list)
 }
 
 func texts(c *store.Column) []string {
@@ -261,13 +260,11 @@ func keyText(c *store.Column, row int) string {
 	return strings.TrimSuffix(string(key), "\x00")
 }
 
-// expand returns the path with its query for the variables.
-func (r *request) expand(values uritemplate.Values) (string, error) {
-	path, err := r.form.template.Expand(values)
-	if err != nil {
-		return "", &store.Error{Code: store.BadValue, Msg: "cannot be asked for this value", Err: err}
-	}
-	return r.withQuery(path), nil
+// expand returns the address for the variables; false for one that must not be
+// sent, at which there is nothing.
+func (r *request) expand(given values) (string, bool) {
+	path, ok := r.form.template.expand(given)
+	return strings.TrimSuffix(r.source.service.Base.String(), "/") + r.withQuery(path), ok
 }
 
 // withQuery adds what is asked beyond the form to a path.
@@ -298,7 +295,7 @@ func (r *run) get(ctx context.Context, address string) (*got, error) {
 	if err != nil {
 		return nil, &store.Error{Code: store.BadValue, Msg: "cannot be asked for this value", Err: err}
 	}
-	path := req.URL.RequestURI()
+	path := s.service.Shown(req.URL, r.form.template.hidden())
 	res, err := s.do(req)
 	if err != nil {
 		return nil, s.failed(ctx, err, path)
@@ -333,27 +330,64 @@ func (r *run) get(ctx context.Context, address string) (*got, error) {
 	return g, nil
 }
 
-var errNoRecords = errors.New("answered something that is not a list of records")
+var (
+	errNoRecords = errors.New("answered something that is not a list of records")
+	errNotPicked = errors.New("answered something without the records that were asked for")
+)
 
 // records picks the records out of an answer.
 func (r *request) records(answer any) ([]any, error) {
 	var list []any
-	switch {
-	case r.form.pick != nil:
-		list = r.form.pick.Get(answer)
+	one := false
+	switch whole := answer.(type) {
+	case []any:
+		list = whole
 	default:
-		if whole, ok := answer.([]any); ok {
-			list = whole
-		} else {
-			list = []any{answer}
+		list, one = []any{answer}, true
+	}
+	if r.form.pick != nil {
+		list, one = r.form.pick.Get(answer), false
+		if len(list) == 0 && !leads(r.form.pick, answer) {
+			return nil, errNotPicked
 		}
 	}
 	for _, record := range list {
-		if _, ok := record.(map[string]any); !ok {
+		object, ok := record.(map[string]any)
+		if !ok || one && !r.set.knows(object) {
 			return nil, errNoRecords
 		}
 	}
 	return list, nil
+}
+
+// leads reports whether what a path picks its records from is there: without
+// records it is an empty list, and not something else.
+func leads(pick jp.Expr, answer any) bool {
+	last := len(pick) - 1
+	switch pick[last].(type) {
+	case jp.Child, jp.Nth, jp.Root:
+		return false // it picks one, which is not there
+	case jp.Descent:
+		return true // which looks everywhere
+	}
+	for _, from := range pick[:last].Get(answer) {
+		switch from.(type) {
+		case []any, map[string]any:
+			return true
+		}
+	}
+	return false
+}
+
+// knows reports whether an object has any of the fields of the set. What has none
+// is no record: services tell errors so.
+func (s *set) knows(object map[string]any) bool {
+	return slices.ContainsFunc(s.Fields, func(f Field) bool {
+		name, _, _ := strings.Cut(f.Name, ".")
+		_, whole := object[f.Name]
+		_, first := object[name]
+		return whole || first
+	})
 }
 
 // failed turns an error of the HTTP client into one of the port.
@@ -361,12 +395,7 @@ func (s *Source) failed(ctx context.Context, err error, path string) error {
 	if errors.Is(err, circuitbreaker.ErrOpen) {
 		return &store.Error{Code: store.Down, Msg: fmt.Sprintf("failed %d times in a row and is not asked for %v", breakAfter, breakFor), Err: fmt.Errorf("GET %s: %w", path, err)}
 	}
-	own := store.Fail(ctx, err, "broke off its answer")
-	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
-		own.Code, own.Msg = store.BadAnswer, "broke off its answer"
-	}
-	own.Err = fmt.Errorf("GET %s: %w", path, err)
-	return own
+	return remote.Fail(ctx, err, "GET "+path)
 }
 
 // firstLines returns the beginning of a body for the log.

@@ -11,6 +11,8 @@ import (
 	"github.com/failsafe-go/failsafe-go/failsafehttp"
 	"github.com/gregjones/httpcache"
 	lru "github.com/hashicorp/golang-lru/v2"
+
+	"osprey/stores/remote"
 )
 
 // This file makes the clients: with retries, a circuit breaker and a small
@@ -46,7 +48,7 @@ func clients(c *Config) (shared, direct *http.Client) {
 	if err != nil {
 		panic(err) // only for a size below 1
 	}
-	return &http.Client{Transport: &httpcache.Transport{Transport: steady, Cache: cache{known}}}, &http.Client{Transport: steady}
+	return remote.Client(&httpcache.Transport{Transport: steady, Cache: cache{known}}), remote.Client(steady)
 }
 
 // A cache keeps the answers that were used last.
