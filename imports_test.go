@@ -23,6 +23,7 @@ var mayImport = map[string][]string{
 	"core/plan":        {"core/language", "core/schema", "core/store", "core/expression", "core/binding"},
 	"core/execute":     {"core/language", "core/schema", "core/store", "core/expression", "core/binding", "core/plan"},
 	"stores":           {"core/store"},
+	"stores/guard":     {"core/store"},
 	"stores/rest":      {"core/store", "stores/remote"},
 	"stores/functions": {"core/language", "core/store", "stores/remote"},
 	"stores/conform":   {"core"},

@@ -106,9 +106,9 @@ STORE_ANSWER berths.0.fee: the source fees answered something that is no batch o
 STORE_ANSWER berths.1.fee: the source fees answered something that is no batch of JSON-RPC 2.0
 STORE_ANSWER berths.2.fee: the source fees answered something that is no batch of JSON-RPC 2.0`},
 		{"a status", func(calls []rpcCall) any { return 503 }, `{"berths":[{"fee":null},{"fee":null},{"fee":null}]}
-STORE_ANSWER berths.0.fee: the source fees answered with the status 503
-STORE_ANSWER berths.1.fee: the source fees answered with the status 503
-STORE_ANSWER berths.2.fee: the source fees answered with the status 503`},
+STORE_DOWN berths.0.fee: the source fees is not available (status 503)
+STORE_DOWN berths.1.fee: the source fees is not available (status 503)
+STORE_DOWN berths.2.fee: the source fees is not available (status 503)`},
 		{"a hang", func(calls []rpcCall) any { time.Sleep(400 * time.Millisecond); return all(calls) }, `{"berths":[{"fee":null},{"fee":null},{"fee":null}]}
 STORE_TIMEOUT berths.0.fee: the source fees did not answer within its time limit
 STORE_TIMEOUT berths.1.fee: the source fees did not answer within its time limit
@@ -195,7 +195,9 @@ func TestForwarded(t *testing.T) {
 			t.Fatalf("answers %s", got)
 		}
 	}
-	if got := ask(); len(headers) != 11 || !strings.Contains(got, "the source fees failed 10 times behind each other and is left alone for some seconds") {
+	// It is one question only that fails, and nothing is called again: the service
+	// is asked each time.
+	if got := ask(); len(headers) != 14 || !strings.Contains(got, "the source fees is not available (status 502)") {
 		t.Errorf("the service got %d requests; answers %s", len(headers), got)
 	}
 }

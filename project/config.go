@@ -67,7 +67,8 @@ type SourceConfig struct {
 	Folder      string               `yaml:"folder"`
 	Naming      string               `yaml:"naming"`
 	Timeout     Span                 `yaml:"timeout"`
-	Pool        Count                `yaml:"pool"`
+	Pool        Count                `yaml:"pool"`  // most requests at once
+	Queue       Count                `yaml:"queue"` // most requests that wait for their turn
 	Sample      Count                `yaml:"sample"`
 	MaxRecords  Count                `yaml:"maxRecords"` // most records of an answer
 	MaxAnswer   Size                 `yaml:"maxAnswer"`  // largest answer

@@ -1,6 +1,7 @@
 package project
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"path/filepath"
@@ -14,6 +15,7 @@ import (
 	"osprey/stores/document"
 	"osprey/stores/files"
 	"osprey/stores/functions"
+	"osprey/stores/guard"
 	"osprey/stores/relational"
 	"osprey/stores/rest"
 )
@@ -121,9 +123,28 @@ func openSources(config *Config, src *language.Source) (map[string]*Source, lang
 			problems.Add(ruleConfig, pos, "the source %s cannot be opened: %v", name, err)
 			continue
 		}
+		s = guarded(s, c)
 		sources[name] = &Source{Name: name, Kind: c.Kind, Store: s, naming: binding.Naming(c.Naming)}
 	}
 	return sources, problems
+}
+
+// guarded puts a guard before a source that is asked over a network, or whose
+// requests take connections of a pool.
+func guarded(s store.Source, c *SourceConfig) store.Source {
+	g := guard.Config{Concurrent: int(c.Pool), Queue: int(c.Queue), Wait: time.Duration(c.Timeout), PingTells: true}
+	switch c.Kind {
+	case "files", functions.Local:
+		return s
+	case "rest", functions.Kind:
+		g.PingTells = false // it says that something listens
+		g.Concurrent = cmp.Or(g.Concurrent, 32)
+	case "mongodb":
+		g.Concurrent = cmp.Or(g.Concurrent, document.DefaultPool)
+	default:
+		g.Concurrent = cmp.Or(g.Concurrent, relational.DefaultPool())
+	}
+	return guard.New(s, g)
 }
 
 // within returns the configuration with its paths relative to the project's

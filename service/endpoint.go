@@ -2,6 +2,7 @@ package service
 
 import (
 	"mime"
+	"net"
 	"net/http"
 	"strconv"
 	"strings"
@@ -59,7 +60,7 @@ func (s *server) answer(w http.ResponseWriter, r *http.Request, media string, re
 	header := w.Header()
 	header.Add("Vary", "Accept")
 	header.Set("Content-Type", media+"; charset=utf-8")
-	q.Caller = &store.Caller{Headers: r.Header}
+	q.Caller = callerOf(r)
 	answer := revision.AskInParts(r.Context(), q, func(part []byte) error {
 		_, err := w.Write(part)
 		return err
@@ -76,6 +77,16 @@ func (s *server) answer(w http.ResponseWriter, r *http.Request, media string, re
 		}
 	}
 	w.Write(body)
+}
+
+// callerOf returns who sends a request: nobody has a name yet, so callers are told
+// apart by where they come from.
+func callerOf(r *http.Request) *store.Caller {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		host = r.RemoteAddr
+	}
+	return &store.Caller{ID: host, Request: r.Header.Get("X-Request-Id"), Headers: r.Header}
 }
 
 // refuse answers in the form of a response with a request error.

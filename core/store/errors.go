@@ -13,6 +13,7 @@ type Code string
 const (
 	Down      Code = "STORE_DOWN"    // it cannot be reached
 	Timeout   Code = "STORE_TIMEOUT" // it did not answer within its deadline
+	Busy      Code = "STORE_BUSY"    // it has, or is given, no time for the request
 	BadAnswer Code = "STORE_ANSWER"  // it answered something that makes no sense here
 	BadValue  Code = "BAD_VALUE"     // a value cannot be stored or compared there
 	Cancelled Code = "CANCELLED"     // nobody waits for the answer any more

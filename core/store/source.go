@@ -178,6 +178,8 @@ type Request interface {
 
 // A Caller is who asks an operation, as far as stores may know.
 type Caller struct {
+	ID      string // tells callers apart; "" of nobody in particular
+	Request string // the request's id, for the log
 	// Headers are those of the caller's request; sources pass on the ones that
 	// they are told to.
 	Headers map[string][]string

@@ -25,13 +25,16 @@ import (
 // Config configures a source. The zero value of a bound means its default.
 type Config struct {
 	URL     string        // mongodb://host:port/database
-	Pool    int           // most connections at once; default 20
+	Pool    int           // most requests at once; default [DefaultPool]
 	Timeout time.Duration // for each request; default [store.DefaultTimeout]
 	// MaxRecords is how many documents an answer may have; default
 	// [store.DefaultMaxRecords].
 	MaxRecords int
 	Sample     int // how many documents of a collection tell its fields; default 200
 }
+
+// DefaultPool is how many requests are made at once if nothing is configured.
+const DefaultPool = 20
 
 // A Source is one database.
 type Source struct {
@@ -53,7 +56,7 @@ func Open(c Config) (*Source, error) {
 		return nil, errors.New("the address names no database; it is of the form mongodb://host:port/database")
 	}
 	if c.Pool <= 0 {
-		c.Pool = 20
+		c.Pool = DefaultPool
 	}
 	if c.Timeout <= 0 {
 		c.Timeout = store.DefaultTimeout
@@ -65,7 +68,7 @@ func Open(c Config) (*Source, error) {
 		c.Sample = 200
 	}
 	client, err := mongo.Connect(options.Client().ApplyURI(c.URL).SetAppName("osprey").
-		SetMaxPoolSize(uint64(c.Pool)).SetServerSelectionTimeout(c.Timeout).SetConnectTimeout(c.Timeout))
+		SetMaxPoolSize(uint64(c.Pool + 1)).SetServerSelectionTimeout(c.Timeout).SetConnectTimeout(c.Timeout))
 	if err != nil {
 		return nil, errors.New("the address cannot be used: " + strings.ReplaceAll(err.Error(), c.URL, "…"))
 	}

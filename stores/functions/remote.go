@@ -12,9 +12,6 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"github.com/failsafe-go/failsafe-go/circuitbreaker"
-	"github.com/failsafe-go/failsafe-go/failsafehttp"
-
 	"osprey/core/store"
 	"osprey/stores/remote"
 )
@@ -41,12 +38,6 @@ type Remote struct {
 	maxBytes int64
 }
 
-// Failures behind each other after which nothing is asked, and how long.
-const (
-	breakAfter = 10
-	breakFor   = 5 * time.Second
-)
-
 // Open makes a source. It asks the service nothing.
 func Open(c Config) (*Remote, error) {
 	if c.Timeout <= 0 {
@@ -59,12 +50,8 @@ func Open(c Config) (*Remote, error) {
 	if err != nil {
 		return nil, err
 	}
-	breaker := circuitbreaker.NewBuilder[*http.Response]().
-		HandleIf(func(r *http.Response, err error) bool {
-			return err != nil && !errors.Is(err, context.Canceled) || r != nil && r.StatusCode >= http.StatusInternalServerError
-		}).WithFailureThreshold(breakAfter).WithDelay(breakFor).Build()
 	network := &http.Transport{Proxy: http.ProxyFromEnvironment, IdleConnTimeout: time.Minute, ForceAttemptHTTP2: true}
-	return &Remote{service, remote.Client(failsafehttp.NewRoundTripper(network, breaker)), c.Timeout, c.MaxBytes}, nil
+	return &Remote{service, remote.Client(network), c.Timeout, c.MaxBytes}, nil
 }
 
 // Catalogue returns that there are no record sets.
@@ -216,9 +203,6 @@ func (s *Remote) post(ctx context.Context, from *store.Caller, batch []requestOb
 	}
 	req.Header.Set("Content-Type", "application/json")
 	res, err := s.client.Do(req)
-	if errors.Is(err, circuitbreaker.ErrOpen) {
-		return nil, &store.Error{Code: store.Down, Msg: fmt.Sprintf("failed %d times behind each other and is left alone for some seconds", breakAfter), Err: err}
-	}
 	if err != nil {
 		return nil, remote.Fail(ctx, err, "POST "+s.service.Shown(req.URL, nil))
 	}
@@ -230,7 +214,7 @@ func (s *Remote) post(ctx context.Context, from *store.Caller, batch []requestOb
 	case int64(len(body)) > s.maxBytes:
 		return nil, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("answered more than %d bytes, which is the limit", s.maxBytes)}
 	case res.StatusCode != http.StatusOK:
-		return nil, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("answered with the status %d", res.StatusCode), Err: errors.New(s.service.Blank(clip(string(body))))}
+		return nil, remote.Status(res, errors.New(s.service.Blank(clip(string(body)))))
 	}
 	return body, nil
 }

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -73,6 +74,26 @@ func Fail(ctx context.Context, err error, shown string) *store.Error {
 	}
 	own.Err = fmt.Errorf("%s: %w", shown, err)
 	return own
+}
+
+// Status turns an answer that is none, by its status, into an error; cause is for
+// the log.
+func Status(res *http.Response, cause error) *store.Error {
+	e := &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("answered with the status %d", res.StatusCode), Err: cause}
+	switch res.StatusCode {
+	case http.StatusTooManyRequests:
+		e.Code, e.Msg = store.Busy, "asks to be asked less (status 429)"
+		if wait := res.Header.Get("Retry-After"); wait != "" && len(wait) < 40 {
+			e.Msg += ", and again after " + wait
+			if _, err := strconv.Atoi(wait); err == nil {
+				e.Msg += " s"
+			}
+		}
+	case http.StatusBadGateway, http.StatusServiceUnavailable, http.StatusGatewayTimeout:
+		// What stands before the service says that it is not there.
+		e.Code, e.Msg = store.Down, fmt.Sprintf("is not available (status %d)", res.StatusCode)
+	}
+	return e
 }
 
 // Shown returns an address for the log: its host, and what follows the service's

@@ -12,7 +12,6 @@ import (
 	"strings"
 	"sync"
 
-	"github.com/failsafe-go/failsafe-go/circuitbreaker"
 	"github.com/ohler55/ojg/jp"
 	"golang.org/x/sync/errgroup"
 
@@ -310,8 +309,7 @@ func (r *run) get(ctx context.Context, address string) (*got, error) {
 	case res.StatusCode == http.StatusNotFound:
 		return &got{}, nil
 	case res.StatusCode != http.StatusOK:
-		return nil, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("answered with the status %d", res.StatusCode),
-			Err: fmt.Errorf("GET %s: %s: %s", path, res.Status, s.service.Blank(firstLines(body)))}
+		return nil, remote.Status(res, fmt.Errorf("GET %s: %s: %s", path, res.Status, s.service.Blank(firstLines(body))))
 	}
 	answer, err := decode(body)
 	if err != nil {
@@ -392,9 +390,6 @@ func (s *set) knows(object map[string]any) bool {
 
 // failed turns an error of the HTTP client into one of the port.
 func (s *Source) failed(ctx context.Context, err error, path string) error {
-	if errors.Is(err, circuitbreaker.ErrOpen) {
-		return &store.Error{Code: store.Down, Msg: fmt.Sprintf("failed %d times in a row and is not asked for %v", breakAfter, breakFor), Err: fmt.Errorf("GET %s: %w", path, err)}
-	}
 	return remote.Fail(ctx, err, "GET "+path)
 }
 

@@ -166,7 +166,8 @@ func TestFailures(t *testing.T) {
 	}{
 		"status": {func(w http.ResponseWriter, r *http.Request) {
 			http.Error(w, "token geheim-1234 expired", http.StatusServiceUnavailable)
-		}, store.BadAnswer, "answered with the status 503"},
+		}, store.Down, "is not available (status 503)"},
+		"a fault":   {func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(http.StatusInternalServerError) }, store.BadAnswer, "answered with the status 500"},
 		"not JSON":  {func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, "geheim-1234") }, store.BadAnswer, "answered something that is not JSON"},
 		"too large": {func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, strings.Repeat(" ", 5000)) }, store.BadAnswer, "answered more than 4096 bytes, which is the limit"},
 		"slow":      {func(w http.ResponseWriter, r *http.Request) { time.Sleep(1200 * time.Millisecond) }, store.Timeout, "did not answer within its time limit"},

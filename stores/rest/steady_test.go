@@ -135,25 +135,56 @@ func TestRetries(t *testing.T) {
 		t.Errorf("a refusal is asked %d times, %v", len(refused.asked), err)
 	}
 	fails = 1 << 30
-	var own *store.Error
-	for range 10 {
-		_, _, err := idsOf(source, read, store.Input{})
-		if !errors.As(err, &own) {
-			t.Fatal(err)
-		}
-	}
-	before := len(s.asked)
-	_, _, err := idsOf(source, read, store.Input{})
-	if !errors.As(err, &own) || own.Code != store.Down || !strings.Contains(own.Msg, "failed 10 times in a row") || len(s.asked) != before {
-		t.Errorf("a service that keeps failing: %v, %d more requests", err, len(s.asked)-before)
-	}
 	once, err := rest.Open(rest.Config{URL: s.URL, Retries: -1, Sets: []rest.Set{things(rest.ReadForm{Get: "/things"})}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	before = len(s.asked)
+	before := len(s.asked)
 	if _, _, err := idsOf(once, read, store.Input{}); err == nil || len(s.asked) != before+1 {
 		t.Errorf("without retries: %v, %d requests", err, len(s.asked)-before)
+	}
+}
+
+// TestRetryAfter heeds what a service says of when to come again, if there is time,
+// and else tells it at once as what it is.
+func TestRetryAfter(t *testing.T) {
+	read := &store.Read{Set: "things", Columns: ids}
+	for wait, test := range map[string]struct {
+		want     string
+		requests int
+		most     time.Duration
+	}{
+		"0":                             {"[1]", 2, 500 * time.Millisecond},
+		"1":                             {"[1]", 2, 1900 * time.Millisecond},
+		"30":                            {"asks to be asked less (status 429), and again after 30 s", 1, 500 * time.Millisecond},
+		"Wed, 21 Oct 2099 07:28:00 GMT": {"asks to be asked less (status 429), and again after Wed, 21 Oct 2099 07:28:00 GMT", 1, 500 * time.Millisecond},
+	} {
+		first := true
+		s := serve(t, func(w http.ResponseWriter, r *http.Request) {
+			if first {
+				first = false
+				w.Header().Set("Retry-After", wait)
+				w.WriteHeader(http.StatusTooManyRequests)
+				return
+			}
+			fmt.Fprint(w, `[{"id": 1}]`)
+		})
+		source, err := rest.Open(rest.Config{URL: s.URL, Timeout: 2 * time.Second, Sets: []rest.Set{things(rest.ReadForm{Get: "/things"})}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		start := time.Now()
+		got, _, err := idsOf(source, read, store.Input{})
+		var own *store.Error
+		if err != nil {
+			if got = err.Error(); !errors.As(err, &own) || own.Code != store.Busy {
+				t.Errorf("Retry-After: %s: the error is %v", wait, err)
+			}
+		}
+		if took := time.Since(start); !strings.HasPrefix(got, test.want) || len(s.asked) != test.requests || took > test.most {
+			t.Errorf("Retry-After: %s: %s after %d requests and %s, want %s after %d", wait, got, len(s.asked), took, test.want, test.requests)
+		}
+		source.Close()
 	}
 }
 

@@ -2,12 +2,11 @@ package rest
 
 import (
 	"context"
-	"errors"
 	"net/http"
+	"strconv"
 	"sync/atomic"
 	"time"
 
-	"github.com/failsafe-go/failsafe-go/circuitbreaker"
 	"github.com/failsafe-go/failsafe-go/failsafehttp"
 	"github.com/gregjones/httpcache"
 	lru "github.com/hashicorp/golang-lru/v2"
@@ -15,13 +14,12 @@ import (
 	"osprey/stores/remote"
 )
 
-// This file makes the clients: with retries, a circuit breaker and a small
-// private cache (RFC 9111). All requests are GET, which is safe to repeat.
+// This file makes the clients: with retries and a small private cache (RFC 9111).
+// All requests are GET, which is safe to repeat.
 
 const (
-	breakAfter = 10              // failures behind each other, after which nothing is asked
-	breakFor   = 5 * time.Second // how long
-	cached     = 512             // answers that are kept
+	cached      = 512     // answers that are kept
+	cachedBytes = 1 << 20 // most bytes of one of them
 )
 
 // clients returns a client with a cache and one without, for requests that
@@ -34,15 +32,11 @@ func clients(c *Config) (shared, direct *http.Client) {
 	network := &http.Transport{
 		Proxy: http.ProxyFromEnvironment, MaxIdleConnsPerHost: c.Concurrency, IdleConnTimeout: time.Minute, ForceAttemptHTTP2: true,
 	}
-	breaker := circuitbreaker.NewBuilder[*http.Response]().
-		HandleIf(func(r *http.Response, err error) bool {
-			return err != nil && !errors.Is(err, context.Canceled) || r != nil && r.StatusCode >= http.StatusInternalServerError
-		}).WithFailureThreshold(breakAfter).WithDelay(breakFor).Build()
-	var steady http.RoundTripper = failsafehttp.NewRoundTripper(counted{network}, breaker)
+	var steady http.RoundTripper = counted{network}
 	if retries > 0 {
 		retry := failsafehttp.NewRetryPolicyBuilder().WithMaxRetries(retries).WithBackoff(50*time.Millisecond, time.Second).
-			AbortOnErrors(circuitbreaker.ErrOpen, context.Canceled, context.DeadlineExceeded).ReturnLastFailure().Build()
-		steady = failsafehttp.NewRoundTripper(counted{network}, retry, breaker)
+			AbortOnErrors(context.Canceled, context.DeadlineExceeded).AbortIf(waitsTooLong).ReturnLastFailure().Build()
+		steady = failsafehttp.NewRoundTripper(counted{network}, retry)
 	}
 	known, err := lru.New[string, []byte](cached)
 	if err != nil {
@@ -51,12 +45,38 @@ func clients(c *Config) (shared, direct *http.Client) {
 	return remote.Client(&httpcache.Transport{Transport: steady, Cache: cache{known}}), remote.Client(steady)
 }
 
+// waitsTooLong reports whether a service asks to wait (Retry-After, RFC 9110,
+// section 10.2.3) for longer than there is time. Then its answer is told as it is.
+func waitsTooLong(r *http.Response, _ error) bool {
+	if r == nil || r.Header.Get("Retry-After") == "" {
+		return false
+	}
+	wait, ok := retryAfter(r.Header.Get("Retry-After"))
+	deadline, bound := r.Request.Context().Deadline()
+	return ok && bound && time.Until(deadline) < wait
+}
+
+// retryAfter reads the header Retry-After: seconds, or a date.
+func retryAfter(text string) (time.Duration, bool) {
+	if seconds, err := strconv.Atoi(text); err == nil {
+		return time.Duration(seconds) * time.Second, true
+	}
+	at, err := http.ParseTime(text)
+	return time.Until(at), err == nil
+}
+
 // A cache keeps the answers that were used last.
 type cache struct{ known *lru.Cache[string, []byte] }
 
-func (c cache) Get(key string) ([]byte, bool)   { return c.known.Get(key) }
-func (c cache) Set(key string, response []byte) { c.known.Add(key, response) }
-func (c cache) Delete(key string)               { c.known.Remove(key) }
+func (c cache) Get(key string) ([]byte, bool) { return c.known.Get(key) }
+
+func (c cache) Set(key string, response []byte) {
+	if len(response) <= cachedBytes {
+		c.known.Add(key, response)
+	}
+}
+
+func (c cache) Delete(key string) { c.known.Remove(key) }
 
 type requestsKey struct{}
 

@@ -1,0 +1,131 @@
+// Package guard stands between the engine and a source of any kind: requests
+// wait for their turn in a bounded and fair queue, and a store that is dead is
+// left alone, so that nobody waits for it, until it answers again.
+package guard
+
+import (
+	"context"
+	"sync/atomic"
+	"time"
+
+	"osprey/core/store"
+)
+
+// Config configures a guard. The zero value of a bound means its default.
+type Config struct {
+	Concurrent int           // most requests under way at once; default 8
+	Queue      int           // most requests that wait; default 4096
+	Wait       time.Duration // how long one waits; default [store.DefaultTimeout]
+	// PingTells says that the store is well if it answers a ping: that it is not
+	// only there, but works.
+	PingTells bool
+}
+
+// A Source is a source with its guard. What it does not do itself, the source
+// does.
+type Source struct {
+	store.Source
+	queue   *queue
+	breaker *breaker
+}
+
+// New puts a guard before a source, which the result closes with itself.
+func New(source store.Source, c Config) *Source {
+	if c.Concurrent <= 0 {
+		c.Concurrent = 8
+	}
+	if c.Queue <= 0 {
+		c.Queue = 4096
+	}
+	if c.Wait <= 0 {
+		c.Wait = store.DefaultTimeout
+	}
+	return &Source{source, newQueue(c.Concurrent, c.Queue, c.Wait), newBreaker(source.Ping, c.PingTells)}
+}
+
+// Prepare makes a guarded request.
+func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store.Request, error) {
+	r, err := s.Source.Prepare(catalogue, reads)
+	if err != nil {
+		return nil, err
+	}
+	return &request{Request: r, guard: s}, nil
+}
+
+// Close closes the source.
+func (s *Source) Close() error {
+	s.breaker.close()
+	return s.Source.Close()
+}
+
+// A State is how a guarded source is now.
+type State struct {
+	Running int    `json:"running"` // requests under way
+	Waiting int    `json:"waiting"` // requests that wait for their turn
+	Asked   string `json:"asked"`   // "yes", "no" while it is left alone, "probing" for the first request after that
+	// Since is when it was left alone; nil if it is not.
+	Since *time.Time `json:"since,omitempty"`
+}
+
+// State returns how the source is now.
+func (s *Source) State() State {
+	state := State{}
+	state.Running, state.Waiting = s.queue.state()
+	state.Asked, state.Since = s.breaker.state()
+	return state
+}
+
+// A request is a request that waits for its turn.
+type request struct {
+	store.Request
+	guard *Source
+	// took is how long the last runs took, in nanoseconds; 0 before the first.
+	took atomic.Int64
+}
+
+// quick is how long a request takes at most, for which a place is kept.
+const quick = 100 * time.Millisecond
+
+// Run waits, and asks the store.
+func (r *request) Run(ctx context.Context, caller *store.Caller, in []store.Input) (*store.Answer, error) {
+	g := r.guard
+	if err := g.breaker.refused(); err != nil {
+		return nil, err
+	}
+	took := time.Duration(r.took.Load())
+	isQuick := took > 0 && took < quick
+	if err := g.queue.enter(ctx, callerID(caller), isQuick); err != nil {
+		return nil, err
+	}
+	defer g.queue.leave(callerID(caller), isQuick)
+	if err := g.breaker.begin(); err != nil {
+		return nil, err
+	}
+	start := time.Now()
+	done := false
+	defer func() {
+		if !done { // it panicked, which is no word about the store
+			g.breaker.end(ctx, nil, 0, 0)
+		}
+	}()
+	answer, err := r.Request.Run(ctx, caller, in)
+	now := time.Since(start)
+	done = true
+	if err != nil {
+		g.breaker.end(ctx, err, now, question(r, in))
+	} else {
+		g.breaker.end(ctx, nil, now, 0)
+	}
+	if took == 0 {
+		took = now
+	}
+	r.took.Store(int64((3*took+now)/4) + 1)
+	return answer, err
+}
+
+func callerID(c *store.Caller) string {
+	if c == nil {
+		return ""
+	}
+	return c.ID
+}
