@@ -39,7 +39,7 @@ var kinds = map[string]func(*SourceConfig) (store.Source, error){
 	relational.MySQL:    openRelational,
 	relational.SQLite:   openRelational,
 	"mongodb": func(c *SourceConfig) (store.Source, error) {
-		return opened(document.Open(document.Config{URL: c.URL, Pool: int(c.Pool), Timeout: time.Duration(c.Timeout), Sample: int(c.Sample), MaxRecords: int(c.MaxRecords)}))
+		return opened(document.Open(document.Config{URL: c.URL, Pool: int(c.Pool), Timeout: time.Duration(c.Timeout), Sample: int(c.Sample), MaxRecords: int(c.MaxRecords), MaxAnswer: int64(c.MaxAnswer)}))
 	},
 	"rest":          openREST,
 	"files":         openFiles,
@@ -60,7 +60,7 @@ func opened[S store.Source](s S, err error) (store.Source, error) {
 }
 
 func openRelational(c *SourceConfig) (store.Source, error) {
-	return opened(relational.Open(relational.Config{Kind: c.Kind, URL: c.URL, Pool: int(c.Pool), Timeout: time.Duration(c.Timeout), MaxRecords: int(c.MaxRecords)}))
+	return opened(relational.Open(relational.Config{Kind: c.Kind, URL: c.URL, Pool: int(c.Pool), Timeout: time.Duration(c.Timeout), MaxRecords: int(c.MaxRecords), MaxAnswer: int64(c.MaxAnswer)}))
 }
 
 func openFiles(c *SourceConfig) (store.Source, error) {

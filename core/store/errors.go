@@ -66,6 +66,15 @@ func TooMany(limit int) error {
 	return &Error{BadAnswer, fmt.Sprintf("answered more than %d records, which is the limit; ask for less, or raise maxRecords in osprey.yaml", limit), nil}
 }
 
+// DefaultMaxAnswer is how many bytes a source takes in one answer if nothing else
+// is configured.
+const DefaultMaxAnswer = 64 << 20
+
+// TooLarge is the error of an answer that has more bytes than a source takes.
+func TooLarge(limit int64) error {
+	return &Error{BadAnswer, fmt.Sprintf("answered more than %s, which is the limit; ask for less, or raise maxAnswer in osprey.yaml", Bytes(limit)), nil}
+}
+
 // NotReady is the error of a store whose catalogue is not known, since it has
 // not answered or does not hold what the schema says; cause is why.
 func NotReady(cause error) *Error {

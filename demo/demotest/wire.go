@@ -18,6 +18,7 @@ type Wire struct {
 
 	mu       sync.Mutex
 	commands []string
+	texts    []string
 }
 
 // NewWire starts a wire to the harbour's document server.
@@ -66,6 +67,16 @@ func (w *Wire) Reads() []string {
 	return reads
 }
 
+// Texts returns the commands that have passed since the last call as JSON, those
+// that read records or not.
+func (w *Wire) Texts() []string {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	texts := w.texts
+	w.texts = nil
+	return texts
+}
+
 // pass copies messages and reads the command of each: OP_MSG has a header of
 // 16 bytes, flags of 4, and a section of kind 0 with one document, whose first
 // element is named for the command.
@@ -88,6 +99,7 @@ func (w *Wire) pass(from io.Reader, to io.Writer) {
 			if first, err := bson.Raw(body[5:]).IndexErr(0); err == nil {
 				w.mu.Lock()
 				w.commands = append(w.commands, first.Key())
+				w.texts = append(w.texts, bson.Raw(body[5:]).String())
 				w.mu.Unlock()
 			}
 		}

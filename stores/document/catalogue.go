@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"go.mongodb.org/mongo-driver/v2/bson"
-	"go.mongodb.org/mongo-driver/v2/mongo/options"
 
 	"osprey/core/store"
 )
@@ -59,7 +58,7 @@ func (s *Source) readIndexes(ctx context.Context, set *store.Set) error {
 // readSample gathers the paths of some documents with their kinds. A path that
 // has several kinds has none; one that is missing somewhere may be missing.
 func (s *Source) readSample(ctx context.Context, set *store.Set) error {
-	cursor, err := s.db.Collection(set.Name).Find(ctx, bson.D{}, options.Find().SetLimit(int64(s.sample)).SetBatchSize(int32(s.sample)))
+	cursor, err := s.begin(ctx, bson.D{{Key: "find", Value: set.Name}, {Key: "limit", Value: int64(s.sample)}, {Key: "batchSize", Value: int32(s.sample)}})
 	if err != nil {
 		return err
 	}

@@ -30,7 +30,10 @@ type Config struct {
 	// MaxRecords is how many documents an answer may have; default
 	// [store.DefaultMaxRecords].
 	MaxRecords int
-	Sample     int // how many documents of a collection tell its fields; default 200
+	// MaxAnswer is how many bytes the documents of an answer may have; default
+	// [store.DefaultMaxAnswer].
+	MaxAnswer int64
+	Sample    int // how many documents of a collection tell its fields; default 200
 }
 
 // DefaultPool is how many requests are made at once if nothing is configured.
@@ -40,9 +43,11 @@ const DefaultPool = 20
 type Source struct {
 	client  *mongo.Client
 	db      *mongo.Database
+	prefers *readpref.ReadPref
 	timeout time.Duration
 	sample  int
-	most    int // documents of an answer
+	most    int   // documents of an answer
+	bytes   int64 // of the documents of an answer, at most
 }
 
 // Open makes a source. It connects in the background.
@@ -64,15 +69,23 @@ func Open(c Config) (*Source, error) {
 	if c.MaxRecords <= 0 {
 		c.MaxRecords = store.DefaultMaxRecords
 	}
+	if c.MaxAnswer <= 0 {
+		c.MaxAnswer = store.DefaultMaxAnswer
+	}
 	if c.Sample <= 0 {
 		c.Sample = 200
 	}
-	client, err := mongo.Connect(options.Client().ApplyURI(c.URL).SetAppName("osprey").
+	opts := options.Client().ApplyURI(c.URL)
+	prefers := opts.ReadPreference
+	if prefers == nil {
+		prefers = readpref.Primary()
+	}
+	client, err := mongo.Connect(opts.SetAppName("osprey").
 		SetMaxPoolSize(uint64(c.Pool + 1)).SetServerSelectionTimeout(c.Timeout).SetConnectTimeout(c.Timeout))
 	if err != nil {
 		return nil, errors.New("the address cannot be used: " + strings.ReplaceAll(err.Error(), c.URL, "…"))
 	}
-	return &Source{client: client, db: client.Database(name), timeout: c.Timeout, sample: c.Sample, most: c.MaxRecords}, nil
+	return &Source{client: client, db: client.Database(name), prefers: prefers, timeout: c.Timeout, sample: c.Sample, most: c.MaxRecords, bytes: c.MaxAnswer}, nil
 }
 
 // Capabilities says what a find does: it sorts and cuts as a whole, not for each key.

@@ -217,3 +217,66 @@ func TestFailures(t *testing.T) {
 		t.Errorf("Ping of no database: %v", err)
 	}
 }
+
+// TestServerIsToldTheTime holds that every command that reads tells the server how
+// long anybody waits, as it arrives at the server.
+func TestServerIsToldTheTime(t *testing.T) {
+	wire := demotest.NewWire(t)
+	s, err := document.Open(document.Config{URL: wire.URL, Timeout: 3 * time.Second})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	c, err := s.Catalogue(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, read := range []*store.Read{
+		{Set: "inspections", Parent: -1, Columns: []store.Wanted{{Path: "_id", Kind: store.Text}}},
+		{Set: "inspections", Parent: -1, Columns: []store.Wanted{{Kind: store.Int, Total: store.Count}}, Totals: true},
+	} {
+		request, err := s.Prepare(c, []*store.Read{read})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := request.Run(t.Context(), nil, []store.Input{{}}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	reads := 0
+	for _, text := range wire.Texts() {
+		if strings.HasPrefix(text, `{"find"`) || strings.HasPrefix(text, `{"aggregate"`) {
+			reads++
+			if _, after, ok := strings.Cut(text, `"maxTimeMS": {"$numberLong":"`); !ok || len(after) < 4 || after > `3001` {
+				t.Errorf("the server got %s", text)
+			}
+		}
+	}
+	if reads < 3 {
+		t.Errorf("%d commands that read arrived", reads)
+	}
+}
+
+// TestAnswerIsBounded cuts off documents that are too large together.
+func TestAnswerIsBounded(t *testing.T) {
+	var docs []any
+	for i := range 40 {
+		docs = append(docs, bson.D{{Key: "_id", Value: i}, {Key: "text", Value: strings.Repeat("x", 1000)}})
+	}
+	_, c := open(t, "bounded", map[string][]any{"notes": docs})
+	for limit, want := range map[int64]string{30_000: "answered more than 30000B, which is the limit; ask for less, or raise maxAnswer in osprey.yaml", 60_000: ""} {
+		s, err := document.Open(document.Config{URL: strings.Replace(demotest.Harbour().InspectionsURL, "/harbour", "/bounded", 1), MaxAnswer: limit})
+		if err != nil {
+			t.Fatal(err)
+		}
+		request, err := s.Prepare(c, []*store.Read{{Set: "notes", Parent: -1, Columns: []store.Wanted{{Path: "text", Kind: store.Text}}}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, err = request.Run(t.Context(), nil, []store.Input{{}})
+		if got := fmt.Sprint(err); want != "" && got != want || want == "" && err != nil {
+			t.Errorf("with a limit of %d: %v, want %q", limit, err, want)
+		}
+		s.Close()
+	}
+}

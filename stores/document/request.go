@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"go.mongodb.org/mongo-driver/v2/bson"
 	"go.mongodb.org/mongo-driver/v2/mongo"
@@ -234,17 +235,17 @@ func (r *request) find(ctx context.Context, in []store.Input, answer *store.Answ
 	}
 	// One large batch, so that the answer is one round trip unless it is beyond
 	// that, or beyond 16 MB.
-	opts := options.Find().SetProjection(r.projection).SetBatchSize(batch)
+	command := bson.D{{Key: "find", Value: r.set.Name}, {Key: "filter", Value: either(list)}, {Key: "projection", Value: r.projection}, {Key: "batchSize", Value: int32(batch)}}
 	if sort := r.sort(); sort != nil {
-		opts.SetSort(sort)
+		command = append(command, bson.E{Key: "sort", Value: sort})
 	}
 	if r.reads[0].Limit && !r.sortsHere() {
-		opts.SetLimit(in[0].Limit)
+		command = append(command, bson.E{Key: "limit", Value: in[0].Limit})
 	}
 	if r.reads[0].Offset && !r.sortsHere() {
-		opts.SetSkip(in[0].Offset)
+		command = append(command, bson.E{Key: "skip", Value: in[0].Offset})
 	}
-	cursor, err := r.source.db.Collection(r.set.Name).Find(ctx, either(list), opts)
+	cursor, err := r.source.begin(ctx, command)
 	if err != nil {
 		return fail(ctx, err)
 	}
@@ -256,6 +257,22 @@ func (r *request) find(ctx context.Context, in []store.Input, answer *store.Answ
 		return fail(ctx, err)
 	}
 	return nil
+}
+
+// begin runs a command that opens a cursor. The server is told how long anybody
+// waits, which the driver's own find does not do: it would work on for minutes
+// after that. A connection that turns out to be dead is replaced: reading twice is
+// safe.
+func (s *Source) begin(ctx context.Context, command bson.D) (*mongo.Cursor, error) {
+	if deadline, ok := ctx.Deadline(); ok {
+		command = append(command, bson.E{Key: "maxTimeMS", Value: max(1, time.Until(deadline).Milliseconds())})
+	}
+	opts := options.RunCmd().SetReadPreference(s.prefers)
+	cursor, err := s.db.RunCommandCursor(ctx, command, opts)
+	if err != nil && mongo.IsNetworkError(err) && !mongo.IsTimeout(err) && ctx.Err() == nil {
+		cursor, err = s.db.RunCommandCursor(ctx, command, opts)
+	}
+	return cursor, err
 }
 
 // collect adds the documents of a cursor to the tables of the reads that asked
@@ -271,10 +288,13 @@ func (r *request) collect(ctx context.Context, cursor *mongo.Cursor, in []store.
 	if r.sortsHere() {
 		local = newLocalSort(r.reads[0], r.set)
 	}
-	found, fit := 0, 0
+	found, fit, bytes := 0, 0, int64(0)
 	for cursor.Next(ctx) {
 		if found++; found > r.source.most {
 			return store.TooMany(r.source.most)
+		}
+		if bytes += int64(len(cursor.Current)); bytes > r.source.bytes {
+			return store.TooLarge(r.source.bytes)
 		}
 		for i, read := range r.reads {
 			switch {

@@ -145,7 +145,7 @@ func (r *request) Describe() store.Description {
 	if len(by) > 0 {
 		asks += " by " + strings.Join(by, ", ")
 	}
-	return store.Description{Asks: asks, Statement: "read " + r.path}
+	return store.Description{Asks: asks, Statement: "read " + filepath.Base(r.path)}
 }
 
 // Run looks at every record of the file.

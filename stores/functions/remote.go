@@ -212,7 +212,7 @@ func (s *Remote) post(ctx context.Context, from *store.Caller, batch []requestOb
 	case err != nil:
 		return nil, remote.Fail(ctx, err, "POST "+s.service.Shown(req.URL, nil))
 	case int64(len(body)) > s.maxBytes:
-		return nil, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("answered more than %d bytes, which is the limit", s.maxBytes)}
+		return nil, store.TooLarge(s.maxBytes)
 	case res.StatusCode != http.StatusOK:
 		return nil, remote.Status(res, errors.New(s.service.Blank(clip(string(body)))))
 	}

@@ -13,8 +13,10 @@ type collector struct {
 	form      *form
 	arguments arguments
 	bounds    []int64
-	rows      int // so far
-	most      int // that are taken
+	rows      int   // so far
+	most      int   // that are taken
+	bytes     int64 // of the values so far
+	mostBytes int64 // that are taken
 	answer    store.Answer
 	// mixed says of a branch that its rows did not come in their order. Its
 	// table's Order is then by their numbers, also while rows come.
@@ -64,13 +66,17 @@ func newCollector(f *form) *collector {
 			c.leaves[i].there.Columns = append(c.leaves[i].there.Columns, store.Column{Kind: kind})
 		}
 	}
-	c.answer.Release = func() { f.runs.Put(c) }
+	c.answer.Release = func() {
+		if c.bytes <= keptBytes {
+			f.runs.Put(c)
+		}
+	}
 	return c
 }
 
 // begin forgets the rows of an earlier attempt.
 func (c *collector) begin() {
-	c.rows = 0
+	c.rows, c.bytes = 0, 0
 	for _, t := range c.answer.Tables {
 		t.Reset()
 	}
@@ -92,6 +98,12 @@ func (c *collector) begin() {
 func (c *collector) row(values [][]byte) error {
 	if c.rows++; c.rows > c.most {
 		return errTooMany
+	}
+	for _, v := range values {
+		c.bytes += int64(len(v))
+	}
+	if c.bytes > c.mostBytes {
+		return errTooLarge
 	}
 	branch := int64(0)
 	if c.form.layout.several() {
@@ -194,8 +206,14 @@ func (c *collector) place(t *store.Table, mixed *bool, place int32) {
 	t.Order[place] = next
 }
 
-// errTooMany says that an answer has more rows than the source takes.
-var errTooMany = errors.New("too many rows")
+// An answer is cut off that has more rows, or more bytes, than the source takes.
+var (
+	errTooMany  = errors.New("too many rows")
+	errTooLarge = errors.New("too many bytes")
+)
+
+// keptBytes is the largest answer whose memory is kept for the next.
+const keptBytes = 8 << 20
 
 // errGrown says that a small table has grown.
 var errGrown = errors.New("a table is no longer small")

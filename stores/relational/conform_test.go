@@ -342,6 +342,18 @@ func trouble(t *testing.T, kind, url string) {
 			t.Errorf("50 rows afterwards: %v, %v", a, err)
 		}
 	}
+	small, _ := open(func(c *relational.Config) { c.MaxAnswer = 300 })
+	for range 3 {
+		texts := &store.Read{Set: "vessels", Columns: []store.Wanted{{Path: "code", Kind: store.Text}}, Limit: true}
+		_, err := request(small, texts).Run(ctx, nil, []store.Input{{Limit: 1000}})
+		var own *store.Error
+		if !errors.As(err, &own) || own.Code != store.BadAnswer || !strings.Contains(own.Msg, "answered more than 300B, which is the limit; ask for less, or raise maxAnswer") {
+			t.Errorf("90 texts of 5 letters where 300 bytes are taken: %v", err)
+		}
+		if a, err := request(small, texts).Run(ctx, nil, []store.Input{{Limit: 20}}); err != nil || a.Tables[0].Len != 20 {
+			t.Errorf("20 texts afterwards: %v, %v", a, err)
+		}
+	}
 	slow, _ := open(func(c *relational.Config) { c.Timeout = time.Nanosecond })
 	wantCode(t, request(slow, all), store.Timeout)
 	gone, _ := open(func(c *relational.Config) {

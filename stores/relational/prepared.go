@@ -65,7 +65,7 @@ func (p *prepared) run(ctx context.Context, conn *pgconn.PgConn, text string, ar
 	for err == nil && rows.NextRow() {
 		err = row(rows.Values())
 	}
-	if isTooMany(err) {
+	if isCut(err) {
 		conn.Conn().Close() // the rest is not waited for; closing the rows would
 	}
 	_, closed := rows.Close()

@@ -45,6 +45,9 @@ type Config struct {
 	// MaxRecords is how many rows an answer may have; default
 	// [store.DefaultMaxRecords].
 	MaxRecords int
+	// MaxAnswer is how many bytes the values of an answer may have; default
+	// [store.DefaultMaxAnswer].
+	MaxAnswer int64
 }
 
 // A Source is one database with its pool of connections.
@@ -67,6 +70,9 @@ func Open(c Config) (*Source, error) {
 	}
 	if c.MaxRecords <= 0 {
 		c.MaxRecords = store.DefaultMaxRecords
+	}
+	if c.MaxAnswer <= 0 {
+		c.MaxAnswer = store.DefaultMaxAnswer
 	}
 	s := &Source{config: c, timeout: c.Timeout, pool: c.Pool}
 	var err error
@@ -109,6 +115,9 @@ func openPostgres(c *Config) (*sqlx.DB, error) {
 	// The rows of a branch are used in the order that the branch asks for, which
 	// only a parallel plan could mix with those of others.
 	cfg.RuntimeParams["max_parallel_workers_per_gather"] = "0"
+	// The server is told when nobody waits any more. If that does not arrive, it
+	// ends by itself, a second later.
+	cfg.RuntimeParams["statement_timeout"] = fmt.Sprint((c.Timeout + time.Second).Milliseconds())
 	return sqlx.NewDb(stdlib.OpenDB(*cfg), "pgx"), nil
 }
 
@@ -175,7 +184,7 @@ func (s *Source) query(ctx context.Context, statement string, args [][]byte, c *
 		err := s.onConnection(ctx, func(conn *pgconn.PgConn) error {
 			known := statementsOf(conn)
 			err := known.run(ctx, conn, statement, args, c.row)
-			if err != nil && !isTooMany(err) {
+			if err != nil && !isCut(err) {
 				again = conn.IsClosed() || known.forget(ctx, conn, statement, err)
 			}
 			return err
@@ -190,8 +199,8 @@ func (s *Source) query(ctx context.Context, statement string, args [][]byte, c *
 	}
 }
 
-// isTooMany reports whether an answer was cut off here.
-func isTooMany(err error) bool { return errors.Is(err, errTooMany) }
+// isCut reports whether an answer was cut off here.
+func isCut(err error) bool { return errors.Is(err, errTooMany) || errors.Is(err, errTooLarge) }
 
 // onConnection lends the driver's own connection.
 func (s *Source) onConnection(ctx context.Context, use func(*pgconn.PgConn) error) error {
@@ -210,6 +219,9 @@ func fail(ctx context.Context, err error) error {
 	}
 	var refused *pgconn.PgError
 	if errors.As(err, &refused) && ctx.Err() == nil {
+		if refused.Code == "57014" { // query_canceled
+			return &store.Error{Code: store.Timeout, Msg: "did not answer within its time limit", Err: err}
+		}
 		switch refused.Code[:2] {
 		case "08", "53", "57", "28", "3D":
 			return &store.Error{Code: store.Down, Msg: "cannot be used: it refuses the connection", Err: err}

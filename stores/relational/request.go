@@ -361,10 +361,13 @@ func (r *request) ask(ctx context.Context, f *form, in []store.Input) (*collecto
 			c.bounds[i] = round(in[i].Limit)
 		}
 	}
-	c.most = r.source.config.MaxRecords
+	c.most, c.mostBytes = r.source.config.MaxRecords, r.source.config.MaxAnswer
 	err := r.source.run(ctx, f, in, c)
-	if isTooMany(err) {
+	switch {
+	case errors.Is(err, errTooMany):
 		err = store.TooMany(c.most)
+	case errors.Is(err, errTooLarge):
+		err = store.TooLarge(c.mostBytes)
 	}
 	if err == nil {
 		err = c.finish()

@@ -77,7 +77,7 @@ func (s *Source) runText(ctx context.Context, f *form, in []store.Input, c *coll
 	}
 	defer rows.Close()
 	err = collect(rows, c)
-	if isTooMany(err) {
+	if isCut(err) {
 		cancel() // closing the rows would wait for the rest
 	}
 	return err

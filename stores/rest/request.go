@@ -305,7 +305,7 @@ func (r *run) get(ctx context.Context, address string) (*got, error) {
 	case err != nil:
 		return nil, s.failed(ctx, err, path)
 	case int64(len(body)) > s.maxBytes:
-		return nil, &store.Error{Code: store.BadAnswer, Msg: fmt.Sprintf("answered more than %d bytes, which is the limit", s.maxBytes), Err: fmt.Errorf("GET %s", path)}
+		return nil, store.TooLarge(s.maxBytes)
 	case res.StatusCode == http.StatusNotFound:
 		return &got{}, nil
 	case res.StatusCode != http.StatusOK:

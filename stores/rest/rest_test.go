@@ -169,7 +169,7 @@ func TestFailures(t *testing.T) {
 		}, store.Down, "is not available (status 503)"},
 		"a fault":   {func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(http.StatusInternalServerError) }, store.BadAnswer, "answered with the status 500"},
 		"not JSON":  {func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, "geheim-1234") }, store.BadAnswer, "answered something that is not JSON"},
-		"too large": {func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, strings.Repeat(" ", 5000)) }, store.BadAnswer, "answered more than 4096 bytes, which is the limit"},
+		"too large": {func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, strings.Repeat(" ", 5000)) }, store.BadAnswer, "answered more than 4KB, which is the limit; ask for less, or raise maxAnswer in osprey.yaml"},
 		"slow":      {func(w http.ResponseWriter, r *http.Request) { time.Sleep(1200 * time.Millisecond) }, store.Timeout, "did not answer within its time limit"},
 		"hangs up":  {func(w http.ResponseWriter, r *http.Request) { panic(http.ErrAbortHandler) }, store.BadAnswer, "broke off its answer"},
 	} {
