@@ -21,6 +21,7 @@ require (
 	go.mongodb.org/mongo-driver/v2 v2.10.0
 	golang.org/x/sync v0.24.0
 	golang.org/x/term v0.45.0
+	golang.org/x/time v0.16.0
 	gonum.org/v1/plot v0.17.0
 	modernc.org/sqlite v1.62.0
 )

@@ -164,7 +164,7 @@ func Open(ctx context.Context, dir string, options ...Option) (*Service, error) 
 	}
 	follow, stop := context.WithCancel(context.WithoutCancel(ctx))
 	go p.Follow(follow)
-	return &Service{p, service.Handler(service.Config{Project: p, Log: s.log, MaxBody: int64(p.Config.Limits.Body), Console: s.console}), stop}, nil
+	return &Service{p, service.New(service.Config{Project: p, Log: s.log, MaxBody: int64(p.Config.Limits.Body), Console: s.console}), stop}, nil
 }
 
 // refused is the error of a project at fault: a line for each finding.

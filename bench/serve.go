@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net"
@@ -49,7 +50,15 @@ func serveCommand() *cli.Command {
 			mux.HandleFunc("GET /profile", pprof.Profile) // for go tool pprof, while a measurement runs
 			go http.Serve(side, mux)
 			fmt.Println(front.Addr(), side.Addr())
-			return service.Serve(ctx, front, handler)
+			server := &http.Server{Handler: handler}
+			go func() {
+				<-ctx.Done()
+				server.Close()
+			}()
+			if err := server.Serve(front); !errors.Is(err, http.ErrServerClosed) {
+				return err
+			}
+			return nil
 		},
 	}
 }
@@ -74,7 +83,7 @@ func handlerOf(ctx context.Context, name string, pool int) (http.Handler, error)
 	if err != nil {
 		return nil, fmt.Errorf("%w\n%v", err, findings)
 	}
-	return service.Handler(service.Config{Project: p, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))}), nil
+	return service.New(service.Config{Project: p, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))}), nil
 }
 
 // usage is what a process has used since it started.

@@ -36,7 +36,7 @@ func serve(t *testing.T) string {
 		t.Fatalf("%v: %v", err, findings)
 	}
 	t.Cleanup(p.Close)
-	s := httptest.NewServer(service.Handler(service.Config{Project: p, Console: console.Handler(), Log: slog.New(slog.DiscardHandler)}))
+	s := httptest.NewServer(service.New(service.Config{Project: p, Console: console.Handler(), Log: slog.New(slog.DiscardHandler)}))
 	t.Cleanup(s.Close)
 	return s.URL
 }

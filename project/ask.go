@@ -2,6 +2,7 @@ package project
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"time"
 
@@ -19,6 +20,19 @@ type Question struct {
 	Variables     map[string]any `json:"variables,omitempty"` // decoded with json.Decoder.UseNumber
 
 	Caller *store.Caller `json:"-"` // who asks; nil for nobody in particular
+}
+
+func isCancelled(err error) bool {
+	var known *store.Error
+	return errors.As(err, &known) && known.Code == store.Cancelled
+}
+
+// request returns the id of the caller's request, or "".
+func (q *Question) request() string {
+	if q.Caller == nil {
+		return ""
+	}
+	return q.Caller.Request
 }
 
 // The codes of request errors.
@@ -66,7 +80,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 	a.result = execute.Run(ctx, p, x.vars, options)
 	a.Data, a.Calls, a.Broken = a.result.Data, a.result.Calls, a.result.Broken
 	if a.Broken {
-		r.project.log.ErrorContext(ctx, "an answer that was sent in parts had to be cut back", "operation", p.Name)
+		r.project.log.ErrorContext(ctx, "an answer that was sent in parts had to be cut back, and its connection is cut", "operation", p.Name, "request", q.request())
 	}
 	for _, e := range a.result.Errors {
 		f := Fault{Message: e.Msg, Path: e.Path, Code: e.Code, Source: e.Source, More: e.More}
@@ -76,11 +90,11 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 		a.Faults = append(a.Faults, f)
 	}
 	for _, c := range a.result.Calls {
-		if c.Err != nil {
-			r.project.log.ErrorContext(ctx, "a store request failed", "source", c.Source, "asks", c.Asks, "operation", p.Name, "error", c.Err)
+		if c.Err != nil && !isCancelled(c.Err) { // that a caller has hung up is no failure
+			r.project.failed.tell(ctx, c.Source, "a store request failed", "asks", c.Asks, "operation", p.Name, "request", q.request(), "error", c.Err)
 		}
 		if c.Failed > 0 {
-			r.project.log.ErrorContext(ctx, "calls of a function failed", "source", c.Source, "function", c.Asks, "operation", p.Name, "failed", c.Failed, "calls", c.Calls, "first", c.Why)
+			r.project.failed.tell(ctx, c.Source, "calls of a function failed", "function", c.Asks, "operation", p.Name, "request", q.request(), "failed", c.Failed, "calls", c.Calls, "first", c.Why)
 		}
 	}
 	return a

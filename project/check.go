@@ -1,6 +1,7 @@
 package project
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -125,7 +126,8 @@ func (r *Revision) CheckOperations(path string) (Findings, error) {
 // checkOperation checks a saved operation against the schema.
 func checkOperation(s *schema.Schema, op SavedOperation) Findings {
 	src := language.NewSource(op.File, op.Text)
-	return placed(assist.Problems(s, src), inOne(src))
+	problems, _ := assist.Problems(context.Background(), s, src)
+	return placed(problems, inOne(src))
 }
 
 // ruleLayout is the rule of files that are not tidy.

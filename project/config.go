@@ -25,9 +25,24 @@ type Config struct {
 	Listen  string                   `yaml:"listen"`  // host:port of the service
 	Sources map[string]*SourceConfig `yaml:"sources"` // by name
 	Limits  Limits                   `yaml:"limits"`
+	// Hosts are the names under which the service is asked, beside localhost and
+	// the one in Listen.
+	Hosts []string `yaml:"hosts"`
+	// Statements says who is told what stores are sent: one of the constants.
+	Statements string `yaml:"statements"`
+	// Drain is how long the service still takes requests when it is told to stop;
+	// nil is two seconds, and none where only this machine can ask.
+	Drain *Span `yaml:"drain"`
 	// Introspection says whether clients may ask for the schema; default true.
 	Introspection *bool `yaml:"introspection"`
 }
+
+// Who is told what stores are sent.
+const (
+	StatementsLoopback = "loopback" // callers on this machine; the default
+	StatementsEveryone = "everyone"
+	StatementsNobody   = "nobody"
+)
 
 // Limits bounds what one request may cost. Zero means the default.
 type Limits struct {
@@ -159,6 +174,15 @@ func readConfig(src *language.Source, getenv func(string) (string, bool)) (*Conf
 	}
 	expand("listen", &config.Listen)
 	config.Limits = config.Limits.withDefaults()
+	config.Statements = cmp.Or(config.Statements, StatementsLoopback)
+	if known := []string{StatementsLoopback, StatementsEveryone, StatementsNobody}; !slices.Contains(known, config.Statements) {
+		problems.Add(ruleConfig, findText(src, "statements:"), "statements is %q; there are %s", config.Statements, strings.Join(known, ", "))
+	}
+	for _, host := range config.Hosts {
+		if host == "" || strings.ContainsAny(host, "/:*") {
+			problems.Add(ruleConfig, findText(src, "hosts:"), "hosts has %q, which is no name of a host such as port.example", host)
+		}
+	}
 	if len(config.Sources) == 0 {
 		problems.Add(ruleConfig, src.Pos(0), "no sources are configured").Fix = "add them under \"sources:\""
 	}

@@ -15,6 +15,18 @@ type Explanation struct {
 	Several   bool      `json:"several"`         // a store takes one key at a time, or answers in pages: Requests is a least number
 	Limit     int       `json:"limit,omitempty"` // how many are allowed; 0 if there is no bound
 	Waves     []WaveOut `json:"waves"`
+	// Hidden says that the statements are not told to this caller.
+	Hidden bool `json:"statementsHidden,omitempty"`
+}
+
+// HideStatements leaves out what the stores are sent.
+func (e *Explanation) HideStatements() {
+	e.Hidden = true
+	for w := range e.Waves {
+		for r := range e.Waves[w].Requests {
+			e.Waves[w].Requests[r].Statement = ""
+		}
+	}
 }
 
 // A WaveOut is the requests that are made at the same time.
@@ -172,6 +184,9 @@ func (e *Explanation) Summary() string {
 func (e *Explanation) Text(statements bool) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s\n", e.Summary())
+	if statements && e.Hidden {
+		b.WriteString("the service does not tell statements to this caller; \"statements:\" in its osprey.yaml says to whom\n")
+	}
 	for _, w := range e.Waves {
 		fmt.Fprintf(&b, "\nwave %d\n", w.Wave)
 		for _, r := range w.Requests {

@@ -22,6 +22,7 @@ import (
 	"osprey/core/language"
 	"osprey/core/schema"
 	"osprey/core/store"
+	"osprey/stores/guard"
 )
 
 // A Project is an open project folder.
@@ -35,6 +36,7 @@ type Project struct {
 	texts   []schema.Text
 	current atomic.Pointer[Revision]
 	log     *slog.Logger
+	failed  *failureLog
 }
 
 // Open loads the project in dir. The error is [Findings] if the project is at
@@ -62,7 +64,7 @@ func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions
 		f := placed(problems, inOne(src))
 		return nil, f, f
 	}
-	p := &Project{Dir: dir, Config: config, log: log}
+	p := &Project{Dir: dir, Config: config, log: log, failed: newFailureLog(log)}
 	if p.Sources, problems = openSources(config, src); problems.Failed() {
 		p.Close()
 		f := placed(problems, inOne(src))
@@ -189,6 +191,27 @@ func (p *Project) Health(ctx context.Context) map[string]error {
 	}
 	wait.Wait()
 	return health
+}
+
+// A SourceState is how a source is now, as far as is known without asking it.
+type SourceState struct {
+	Kind  string       `json:"kind"`
+	Known bool         `json:"known"`          // its catalogue is known, and its fields can be asked
+	Asks  *guard.State `json:"asks,omitempty"` // of a source with a guard
+}
+
+// States tells how all sources are.
+func (p *Project) States() map[string]SourceState {
+	states := map[string]SourceState{}
+	for name, s := range p.Sources {
+		state := SourceState{Kind: s.Kind, Known: p.Revision().Bound.Sources[name].Catalogue != nil}
+		if g, ok := s.Store.(*guard.Source); ok {
+			now := g.State()
+			state.Asks = &now
+		}
+		states[name] = state
+	}
+	return states
 }
 
 // Close closes all sources.

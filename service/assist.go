@@ -2,7 +2,6 @@ package service
 
 import (
 	"encoding/json"
-	"io"
 	"net/http"
 	"unicode/utf8"
 
@@ -18,20 +17,30 @@ type draft struct {
 }
 
 // readDraft reads a draft, or answers why it cannot.
-func (s *server) readDraft(w http.ResponseWriter, r *http.Request) (d draft, offset int, ok bool) {
-	body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, s.MaxBody))
-	if err == nil {
-		err = json.Unmarshal(body, &d)
-	}
-	if err != nil {
-		problem(w, http.StatusBadRequest, "the body is not a draft in JSON, or too large", `send {"query": "…", "at": 0}`)
+func (s *Service) readDraft(w http.ResponseWriter, r *http.Request) (d draft, offset int, ok bool) {
+	bad := s.readJSON(r, func(body []byte) *refusal {
+		if err := json.Unmarshal(body, &d); err != nil {
+			return badRequest(`send {"query": "…", "at": 0}`, "the body is not a draft in JSON")
+		}
+		return nil
+	})
+	if bad != nil {
+		problem(w, bad.status, bad.msg, bad.fix)
 		return d, 0, false
 	}
-	for range d.At {
-		_, size := utf8.DecodeRuneInString(d.Query[offset:])
-		offset += size
+	return d, byteAt(d.Query, d.At), true
+}
+
+// byteAt returns where in a text the n-th code point begins: the beginning for one
+// before it, and the end for one behind it.
+func byteAt(text string, n int) int {
+	for i := range text {
+		if n <= 0 {
+			return i
+		}
+		n--
 	}
-	return d, offset, true
+	return len(text)
 }
 
 func answer(w http.ResponseWriter, v any) {
@@ -43,7 +52,7 @@ func answer(w http.ResponseWriter, v any) {
 }
 
 // problems tells what is wrong with a draft.
-func (s *server) problems(w http.ResponseWriter, r *http.Request) {
+func (s *Service) problems(w http.ResponseWriter, r *http.Request) {
 	d, _, ok := s.readDraft(w, r)
 	if !ok {
 		return
@@ -56,7 +65,11 @@ func (s *server) problems(w http.ResponseWriter, r *http.Request) {
 	}
 	src := language.NewSource("", d.Query)
 	list := []place{}
-	for _, p := range assist.Problems(s.Project.Revision().Schema, src) {
+	problems, err := assist.Problems(r.Context(), s.Project.Revision().Schema, src)
+	if err != nil {
+		return // the caller has hung up
+	}
+	for _, p := range problems {
 		at := src.Position(p.Pos)
 		list = append(list, place{p.Msg, p.Fix, at.Line, at.Column})
 	}
@@ -64,7 +77,7 @@ func (s *server) problems(w http.ResponseWriter, r *http.Request) {
 }
 
 // completions tells what can be written at a place of a draft.
-func (s *server) completions(w http.ResponseWriter, r *http.Request) {
+func (s *Service) completions(w http.ResponseWriter, r *http.Request) {
 	d, offset, ok := s.readDraft(w, r)
 	if !ok {
 		return
@@ -77,7 +90,7 @@ func (s *server) completions(w http.ResponseWriter, r *http.Request) {
 }
 
 // meaning tells what a word of a draft means; null if nothing is known of it.
-func (s *server) meaning(w http.ResponseWriter, r *http.Request) {
+func (s *Service) meaning(w http.ResponseWriter, r *http.Request) {
 	d, offset, ok := s.readDraft(w, r)
 	if !ok {
 		return

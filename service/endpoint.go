@@ -24,7 +24,7 @@ const callsHeader = "Osprey-Calls"
 // request that is not one of this protocol gets a 4xx. With the newer media
 // type an operation that is refused gets 400; with application/json every
 // well-formed request gets 200, which is what old clients expect.
-func (s *server) endpoint(w http.ResponseWriter, r *http.Request) {
+func (s *Service) endpoint(w http.ResponseWriter, r *http.Request) {
 	media := negotiate(r.Header.Values("Accept"))
 	if media == "" {
 		problem(w, http.StatusNotAcceptable, "no media type of the Accept header can be answered", "accept "+mediaResponse+" or "+mediaJSON)
@@ -35,7 +35,7 @@ func (s *server) endpoint(w http.ResponseWriter, r *http.Request) {
 	if r.Method == http.MethodGet {
 		q, bad = decodeQuery(r)
 	} else {
-		q, bad = s.decodeBody(w, r)
+		q, bad = s.decodeBody(r)
 	}
 	if bad != nil {
 		s.refuse(w, media, bad)
@@ -56,7 +56,7 @@ func (s *server) endpoint(w http.ResponseWriter, r *http.Request) {
 
 // answer runs a question and writes the response. A long one is sent in parts,
 // with its errors at the end; any other as a whole, with them in front.
-func (s *server) answer(w http.ResponseWriter, r *http.Request, media string, revision *project.Revision, q *project.Question) {
+func (s *Service) answer(w http.ResponseWriter, r *http.Request, media string, revision *project.Revision, q *project.Question) {
 	header := w.Header()
 	header.Add("Vary", "Accept")
 	header.Set("Content-Type", media+"; charset=utf-8")
@@ -90,7 +90,7 @@ func callerOf(r *http.Request) *store.Caller {
 }
 
 // refuse answers in the form of a response with a request error.
-func (s *server) refuse(w http.ResponseWriter, media string, bad *refusal) {
+func (s *Service) refuse(w http.ResponseWriter, media string, bad *refusal) {
 	a := project.Answer{Refused: true, Faults: []project.Fault{{Message: bad.msg, Fix: bad.fix, Code: "REQUEST"}}}
 	write(w, bad.status, media+"; charset=utf-8", a.AppendJSON(nil, false))
 }

@@ -11,13 +11,13 @@ import (
 )
 
 // live answers as long as the process does.
-func (s *server) live(w http.ResponseWriter, r *http.Request) {
+func (s *Service) live(w http.ResponseWriter, r *http.Request) {
 	write(w, http.StatusOK, "application/json; charset=utf-8", []byte(`{"live":true}`))
 }
 
 // ready tells whether every source's store answers: 200 if so, otherwise 503
 // with the sources that do not. Addresses stay in the log.
-func (s *server) ready(w http.ResponseWriter, r *http.Request) {
+func (s *Service) ready(w http.ResponseWriter, r *http.Request) {
 	ctx, cancel := context.WithTimeout(r.Context(), 3*time.Second)
 	defer cancel()
 	type state struct {
@@ -28,6 +28,10 @@ func (s *server) ready(w http.ResponseWriter, r *http.Request) {
 		Ready   bool             `json:"ready"`
 		Sources map[string]state `json:"sources"`
 	}{true, map[string]state{}}
+	if s.stopping.Load() {
+		write(w, http.StatusServiceUnavailable, "application/json; charset=utf-8", []byte(`{"ready":false,"stopping":true}`))
+		return
+	}
 	for name, err := range s.Project.Health(ctx) {
 		if err == nil {
 			answer.Sources[name] = state{Ready: true}

@@ -48,7 +48,7 @@ func TestProtocol(t *testing.T) {
 		{"a NUL", "POST", "/graphql", `{"query": "{ craft(imo: \"1\\u0000\") { name } station(code: \"a\\u0000b\") { name } }"}`, old, modern, 200, modern, `{"data":{"craft":null`},
 		{"extensions", "POST", "/graphql", `{"query": "{ __typename }", "extensions": {"a": 1}}`, old, modern, 200, modern, `{"data"`},
 		{"not UTF-8", "POST", "/graphql", "{\"query\": \"{ \xff }\"}", old, modern, 400, modern, `invalid UTF-8`},
-		{"a large body", "POST", "/graphql", `{"query": "` + strings.Repeat(" ", 1<<20) + `"}`, old, modern, 413, modern, `larger than 1048576 bytes`},
+		{"a large body", "POST", "/graphql", `{"query": "` + strings.Repeat(" ", 1<<20) + `"}`, old, modern, 413, modern, `larger than 1MB`},
 		{"a syntax error", "POST", "/graphql", `{"query": "{"}`, old, modern, 400, modern, `"code":"SYNTAX"`},
 		{"a syntax error, old client", "POST", "/graphql", `{"query": "{"}`, old, old, 200, old, `"code":"SYNTAX"`},
 		{"an unknown field", "POST", "/graphql", `{"query": "{ quayz { name } }"}`, old, modern, 400, modern, `did you mean \"quays\"?`},

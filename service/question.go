@@ -5,10 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"mime"
 	"net/http"
 	"strings"
-	"sync"
 
 	"github.com/go-json-experiment/json/jsontext"
 
@@ -65,39 +63,13 @@ func fill(q *project.Question, r *project.Revision) *refusal {
 	return nil
 }
 
-// bodies keeps the memory of request bodies for the next ones.
-var bodies = sync.Pool{New: func() any { return new(bytes.Buffer) }}
-
-// keptBody is the largest body whose memory is kept.
-const keptBody = 64 << 10
-
 // decodeBody reads a question from the body of a POST request.
-func (s *server) decodeBody(w http.ResponseWriter, r *http.Request) (*project.Question, *refusal) {
-	if given := r.Header.Get("Content-Type"); given != mediaJSON { // most clients send just that
-		media, params, err := mime.ParseMediaType(given)
-		if err != nil || media != mediaJSON {
-			return nil, &refusal{http.StatusUnsupportedMediaType, fmt.Sprintf("the body's Content-Type is %q", given), "send " + mediaJSON}
-		}
-		if charset := params["charset"]; charset != "" && !strings.EqualFold(charset, "utf-8") {
-			return nil, &refusal{http.StatusUnsupportedMediaType, fmt.Sprintf("the body's charset is %q", charset), "send UTF-8"}
-		}
-	}
-	body := bodies.Get().(*bytes.Buffer)
-	body.Reset()
-	defer func() {
-		if body.Cap() <= keptBody {
-			bodies.Put(body)
-		}
-	}()
-	_, err := body.ReadFrom(http.MaxBytesReader(w, r.Body, s.MaxBody))
-	var large *http.MaxBytesError
-	switch {
-	case errors.As(err, &large):
-		return nil, &refusal{http.StatusRequestEntityTooLarge, fmt.Sprintf("the body is larger than %d bytes, which is the limit", s.MaxBody), "raise limits.body in osprey.yaml, or send less"}
-	case err != nil:
-		return nil, badRequest("", "the body broke off")
-	}
-	return decodeQuestion(body.Bytes())
+func (s *Service) decodeBody(r *http.Request) (q *project.Question, bad *refusal) {
+	bad = s.readJSON(r, func(body []byte) *refusal {
+		q, bad = decodeQuestion(body)
+		return bad
+	})
+	return q, bad
 }
 
 // decodeQuestion reads the JSON of a request. The question keeps nothing of

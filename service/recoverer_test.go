@@ -12,7 +12,7 @@ import (
 // TestPanicInTheMiddle holds that an answer whose beginning was sent when the
 // service failed breaks off, and that one of which nothing was sent says so.
 func TestPanicInTheMiddle(t *testing.T) {
-	s := &server{Config{Log: slog.New(slog.DiscardHandler)}}
+	s := &Service{Config: Config{Log: slog.New(slog.DiscardHandler)}}
 	for _, test := range []struct {
 		name string
 		sent int

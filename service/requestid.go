@@ -11,7 +11,7 @@ var soundID = regexp.MustCompile(`^[A-Za-z0-9._-]{1,64}$`)
 
 // requestID gives every answer the id of its request: the caller's, or a new
 // one. Stores that forward X-Request-Id get it too.
-func (s *server) requestID(next http.Handler) http.Handler {
+func (s *Service) requestID(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		id := r.Header.Get("X-Request-Id")
 		if !soundID.MatchString(id) {

@@ -5,12 +5,12 @@
 package service
 
 import (
-	"context"
 	"encoding/json"
+	"log"
 	"log/slog"
-	"net"
 	"net/http"
 	"runtime/debug"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -20,30 +20,46 @@ import (
 	"osprey/project"
 )
 
-// Config configures a service.
+// Config configures a service. The zero value of a bound means its default.
 type Config struct {
-	Project *project.Project
-	Console http.Handler // serves the console below its path; nil leaves it out
-	Log     *slog.Logger // nil means slog.Default
-	MaxBody int64        // largest request body in bytes; 0 means 1 MiB
+	Project  *project.Project
+	Console  http.Handler  // serves the console below its path; nil leaves it out
+	Log      *slog.Logger  // nil means slog.Default
+	MaxBody  int64         // largest request body in bytes; default 1 MiB
+	Patience time.Duration // how long a caller may take to read 64 KiB; default 30 s
+	// Listen is the host:port at which the service is reached; "" if another program
+	// serves it, which then checks for which hosts requests are.
+	Listen string
 }
 
-// Handler returns the service as an HTTP handler.
-func Handler(c Config) http.Handler {
+// A Service answers requests over HTTP. It is safe for concurrent use.
+type Service struct {
+	Config
+	router   http.Handler
+	stopping atomic.Bool
+	underWay atomic.Int64 // requests
+}
+
+// New makes a service.
+func New(c Config) *Service {
 	if c.Log == nil {
 		c.Log = slog.Default()
 	}
 	if c.MaxBody <= 0 {
 		c.MaxBody = 1 << 20
 	}
-	s := &server{c}
+	if c.Patience <= 0 {
+		c.Patience = 30 * time.Second
+	}
+	s := &Service{Config: c}
 	r := chi.NewRouter()
-	r.Use(s.requestID, s.recoverer, compressed)
+	r.Use(s.counted, s.patient, s.requestID, s.recoverer, secured, s.checkHost, compressed)
 	r.Get("/graphql", s.endpoint)
 	r.Post("/graphql", s.endpoint)
 	r.Get("/schema.graphql", s.schema)
 	r.Get("/live", s.live)
 	r.Get("/ready", s.ready)
+	r.Get("/api/v1/status", s.status)
 	r.Post("/api/v1/plans", s.plans)
 	r.Get("/api/v1/operations", s.operations)
 	r.Post("/api/v1/problems", s.problems)
@@ -55,33 +71,19 @@ func Handler(c Config) http.Handler {
 		r.Get("/", http.RedirectHandler("/console/", http.StatusFound).ServeHTTP)
 	}
 	r.NotFound(func(w http.ResponseWriter, req *http.Request) {
-		problem(w, http.StatusNotFound, "nothing is served at "+req.URL.Path, "operations go to /graphql")
+		problem(w, http.StatusNotFound, "nothing is served at "+clipped(req.URL.Path), "operations go to /graphql")
 	})
 	r.MethodNotAllowed(s.wrongMethod)
-	return r
+	s.router = r
+	return s
 }
 
-type server struct{ Config }
+// ServeHTTP answers a request.
+func (s *Service) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.router.ServeHTTP(w, r) }
 
-// Serve answers requests on the listener until ctx ends; then it takes no new
-// ones and lets those under way finish.
-func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
-	srv := &http.Server{
-		Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
-	}
-	failed := make(chan error, 1)
-	go func() { failed <- srv.Serve(l) }()
-	select {
-	case err := <-failed:
-		return err
-	case <-ctx.Done():
-	}
-	drain, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
-	defer cancel()
-	err := srv.Shutdown(drain)
-	<-failed
-	return err
-}
+// serverLog takes what the server says of connections: what a caller does with
+// its own is no error of the service.
+func (s *Service) serverLog() *log.Logger { return slog.NewLogLogger(s.Log.Handler(), slog.LevelDebug) }
 
 // compressed compresses answers for callers that take it so. Below the size of
 // two packets it costs more than it saves.
@@ -95,15 +97,15 @@ var compressed = func() func(http.Handler) http.Handler {
 }()
 
 // schema writes the schema as clients may know it.
-func (s *server) schema(w http.ResponseWriter, r *http.Request) {
+func (s *Service) schema(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
 	w.Write([]byte(s.Project.Revision().Schema.Print()))
 }
 
 // plans explains an operation without running it.
-func (s *server) plans(w http.ResponseWriter, r *http.Request) {
+func (s *Service) plans(w http.ResponseWriter, r *http.Request) {
 	revision := s.Project.Revision()
-	q, bad := s.decodeBody(w, r)
+	q, bad := s.decodeBody(r)
 	if bad == nil {
 		bad = fill(q, revision)
 	}
@@ -117,6 +119,9 @@ func (s *server) plans(w http.ResponseWriter, r *http.Request) {
 		write(w, http.StatusUnprocessableEntity, "application/json; charset=utf-8", a.AppendJSON(nil, false))
 		return
 	}
+	if !s.tellsStatements(r) {
+		e.HideStatements()
+	}
 	text, err := json.Marshal(e)
 	if err != nil {
 		panic(err) // the explanation holds nothing that JSON cannot
@@ -124,8 +129,20 @@ func (s *server) plans(w http.ResponseWriter, r *http.Request) {
 	write(w, http.StatusOK, "application/json; charset=utf-8", text)
 }
 
+// tellsStatements reports whether a caller may see what stores are sent: by
+// default one on this machine, who can see the stores too.
+func (s *Service) tellsStatements(r *http.Request) bool {
+	switch s.Project.Config.Statements {
+	case project.StatementsEveryone:
+		return true
+	case project.StatementsNobody:
+		return false
+	}
+	return isLocal(r)
+}
+
 // operations lists the operations that the project keeps.
-func (s *server) operations(w http.ResponseWriter, r *http.Request) {
+func (s *Service) operations(w http.ResponseWriter, r *http.Request) {
 	type saved struct {
 		Name string `json:"name"`
 		Text string `json:"text"`
@@ -156,7 +173,7 @@ func problem(w http.ResponseWriter, status int, detail, fix string) {
 }
 
 // wrongMethod answers 405 and says which methods there are.
-func (s *server) wrongMethod(w http.ResponseWriter, r *http.Request) {
+func (s *Service) wrongMethod(w http.ResponseWriter, r *http.Request) {
 	allowed := "GET"
 	switch r.URL.Path {
 	case "/graphql":
@@ -170,7 +187,7 @@ func (s *server) wrongMethod(w http.ResponseWriter, r *http.Request) {
 
 // recoverer keeps a fault of one request from ending the process. Where a part
 // of the answer was sent, the connection is cut: nobody must take it for whole.
-func (s *server) recoverer(next http.Handler) http.Handler {
+func (s *Service) recoverer(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(plain http.ResponseWriter, r *http.Request) {
 		w := middleware.NewWrapResponseWriter(plain, r.ProtoMajor)
 		defer func() {

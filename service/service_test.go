@@ -35,7 +35,7 @@ func serve(t *testing.T, dir string) string {
 	ctx, stop := context.WithCancel(context.Background())
 	t.Cleanup(stop)
 	go p.Follow(ctx)
-	s := httptest.NewServer(service.Handler(service.Config{Project: p, Log: slog.New(slog.DiscardHandler), MaxBody: 1 << 20}))
+	s := httptest.NewServer(service.New(service.Config{Project: p, Log: slog.New(slog.DiscardHandler), MaxBody: 1 << 20}))
 	t.Cleanup(s.Close)
 	return s.URL
 }

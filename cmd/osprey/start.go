@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"net"
 	"strings"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -70,7 +71,20 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, listening fu
 	address := "http://" + l.Addr().String()
 	fmt.Fprintf(c.Root().ErrWriter, "osprey: serving %s\n  console   %s/console/\n  endpoint  %s/graphql\n", dir, address, address)
 	listening(address)
-	return service.Serve(ctx, l, service.Handler(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Config.Limits.Body)}))
+	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Config.Limits.Body), Listen: listen})
+	return s.Serve(ctx, l, drainOf(p.Config, l.Addr()))
+}
+
+// drainOf returns how long the service still takes requests when it is told to
+// stop. Where only this machine can ask, no balancer has to hear of it first.
+func drainOf(c *project.Config, at net.Addr) time.Duration {
+	if c.Drain != nil {
+		return time.Duration(*c.Drain)
+	}
+	if tcp, ok := at.(*net.TCPAddr); ok && tcp.IP.IsLoopback() {
+		return 0
+	}
+	return 2 * time.Second
 }
 
 // cannotListen says why an address cannot be used.

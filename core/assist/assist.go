@@ -7,6 +7,7 @@ package assist
 
 import (
 	"cmp"
+	"context"
 	"slices"
 	"strings"
 
@@ -15,13 +16,14 @@ import (
 	"osprey/core/validate"
 )
 
-// Problems returns what is wrong with a text of operations.
-func Problems(s *schema.Schema, src *language.Source) language.Problems {
+// Problems returns what is wrong with a text of operations; the error is that of
+// ctx.
+func Problems(ctx context.Context, s *schema.Schema, src *language.Source) (language.Problems, error) {
 	doc, problems := language.Parse(src)
 	if problems.Failed() {
-		return problems
+		return problems, nil
 	}
-	return validate.Document(s, doc)
+	return validate.DocumentContext(ctx, s, doc)
 }
 
 // A Completion is a word that can be written at a place.

@@ -110,7 +110,11 @@ func TestHover(t *testing.T) {
 func TestProblems(t *testing.T) {
 	s := testSchema(t)
 	for text, want := range map[string]string{`{ craf }`: "did you mean \"craft\"?", `{ craft`: "expected \"}\"", `{ fleet { name } }`: ""} {
-		got := assist.Problems(s, language.NewSource("", text)).Error()
+		problems, err := assist.Problems(t.Context(), s, language.NewSource("", text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := problems.Error()
 		if !strings.Contains(got, want) || want == "" && got != "" {
 			t.Errorf("%s reports %q, want %q", text, got, want)
 		}

@@ -73,7 +73,7 @@ func TestLarge(t *testing.T) {
 	request, _ := s.Prepare(nil, []*store.Read{{Set: "x", Parent: -1, Calls: true, Columns: []store.Wanted{{Kind: store.Int}}}})
 	_, err = request.Run(context.Background(), nil, []store.Input{{Calls: [][]byte{[]byte(`{}`)}}})
 	var known *store.Error
-	if !errors.As(err, &known) || known.Msg != "answered more than 4000B, which is the limit" {
+	if !errors.As(err, &known) || known.Msg != "answered more than 4000B, which is the limit; ask for less, or raise maxAnswer in osprey.yaml" {
 		t.Errorf("the error is %v", err)
 	}
 	if _, err := functions.Open(functions.Config{URL: "ftp://x"}); err == nil {

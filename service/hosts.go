@@ -1,0 +1,60 @@
+package service
+
+import (
+	"fmt"
+	"net"
+	"net/http"
+	"net/netip"
+	"slices"
+	"strings"
+)
+
+// checkHost refuses requests for a host that is not this service's. A web page
+// can lead a browser here under a name of its own; what the page then asks would
+// count as its own site. So a name must be known: localhost, that of listen, or
+// one of hosts in osprey.yaml. Addresses need no list: no page has one.
+func (s *Service) checkHost(next http.Handler) http.Handler {
+	if s.Listen == "" && len(s.Project.Config.Hosts) == 0 {
+		return next // another program's server, which knows its hosts
+	}
+	known := append([]string{"localhost", hostOf(s.Listen)}, s.Project.Config.Hosts...)
+	for i := range known {
+		known[i] = strings.ToLower(known[i])
+	}
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		host := strings.ToLower(hostOf(r.Host))
+		if _, err := netip.ParseAddr(host); err != nil && !slices.Contains(known, host) {
+			problem(w, http.StatusMisdirectedRequest, fmt.Sprintf("this service does not answer for the host %q", clipped(host)), "if it should, add the name to \"hosts:\" in osprey.yaml")
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// hostOf returns the host of host:port, without the brackets of an IPv6 address.
+func hostOf(text string) string {
+	if host, _, err := net.SplitHostPort(text); err == nil {
+		return host
+	}
+	return strings.Trim(text, "[]")
+}
+
+// isLocal reports whether a request comes from this machine, and not through
+// something that passes requests on for others.
+func isLocal(r *http.Request) bool {
+	for _, header := range []string{"Forwarded", "X-Forwarded-For", "X-Real-Ip", "Via"} {
+		if len(r.Header.Values(header)) > 0 {
+			return false
+		}
+	}
+	addr, err := netip.ParseAddr(hostOf(r.RemoteAddr))
+	return err == nil && addr.Unmap().IsLoopback()
+}
+
+// clipped cuts a caller's text for a message.
+func clipped(text string) string {
+	if len(text) > 100 {
+		return strings.ToValidUTF8(text[:100], "") + "…"
+	}
+	return text
+}
