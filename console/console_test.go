@@ -191,7 +191,7 @@ func TestHelpWhileWriting(t *testing.T) {
 		for (let n = walk.nextNode(); n; n = walk.nextNode()) { const i = n.data.indexOf('quays'); if (i >= 0) { const r = document.createRange(); r.setStart(n, i); r.setEnd(n, i + 5);
 		const b = r.getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2] } } return [0, 0] })()`)
 	do(t, ctx, chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, place[0]-4, place[1]), chromedp.Sleep(100*time.Millisecond), chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, place[0], place[1]),
-		until(`document.querySelector('.meaning')?.textContent.includes('Query.quays: [Quay!]!')`))
+		until(`document.querySelector('.meaning')?.textContent.includes('Query.quays: [Quay!]')`))
 }
 
 // TestVariablesAndSavedOperations opens a saved operation and gives it a

@@ -81,7 +81,7 @@ func TestStoreDownAtStart(t *testing.T) {
 		t.Errorf("/ready answers %d %+v", status, r)
 	}
 	a := ask(t, base, `{ station(code: "SKE") { name quays { name } } }`, nil)
-	if a.Data["station"] != nil || len(a.Errors) != 1 || a.Errors[0].Extensions.Code != "STORE_DOWN" || a.Errors[0].Extensions.Source != "registry" ||
+	if got, _ := json.Marshal(a.Data); string(got) != `{"station":{"name":"Skerrow Bar","quays":null}}` || len(a.Errors) != 1 || a.Errors[0].Extensions.Code != "STORE_DOWN" || a.Errors[0].Extensions.Source != "registry" ||
 		!strings.Contains(a.Errors[0].Message, "is not ready since the service started") {
 		t.Errorf("answers %+v", a)
 	}
@@ -128,7 +128,7 @@ func TestStoreDownAtStart(t *testing.T) {
 	// And it dies while serving: only its fields are null, the process lives.
 	cluster.Stop()
 	a = ask(t, base, `{ station(code: "SKE") { name } quays { name } }`, nil)
-	if a.Data != nil || len(a.Errors) != 1 || a.Errors[0].Extensions.Source != "registry" || a.Errors[0].Extensions.Code != "STORE_DOWN" {
+	if got, _ := json.Marshal(a.Data); string(got) != `{"quays":null,"station":{"name":"Skerrow Bar"}}` || len(a.Errors) != 1 || a.Errors[0].Extensions.Source != "registry" || a.Errors[0].Extensions.Code != "STORE_DOWN" {
 		t.Errorf("answers %+v", a)
 	}
 	a = ask(t, base, `{ station(code: "SKE") { name } craft(imo: 1) { name } }`, nil)
@@ -152,8 +152,19 @@ func TestDocumentsDown(t *testing.T) {
 	t.Setenv("INSPECTIONS_URL", "mongodb://127.0.0.1:1/harbour?serverSelectionTimeoutMS=300")
 	base := serveHarbour(t)
 	a := ask(t, base, `{ craft(imo: 9100007) { name inspections { heldOn } } }`, nil)
-	if a.Data["craft"] != nil || len(a.Errors) != 1 || a.Errors[0].Extensions.Code != "STORE_DOWN" || a.Errors[0].Extensions.Source != "inspections" {
+	if got, _ := json.Marshal(a.Data); string(got) != `{"craft":{"inspections":null,"name":"Iron Fathom"}}` || len(a.Errors) != 1 || a.Errors[0].Extensions.Code != "STORE_DOWN" || a.Errors[0].Extensions.Source != "inspections" {
 		t.Errorf("answers %+v", a)
+	}
+	// The demo's own operations lose what the dead store brings, and no more.
+	for _, file := range []string{"Board", "Log"} {
+		text, err := os.ReadFile(filepath.Join(demotest.Root(), "demo/harbour/operations", file+".graphql"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		a := ask(t, base, string(text), map[string]any{"id": 1})
+		if got, _ := json.Marshal(a.Data); len(a.Errors) == 0 || strings.Count(string(got), `"name"`) < 3 || a.Errors[0].Extensions.Source != "inspections" {
+			t.Errorf("%s answers %.300s %+v", file, got, a.Errors)
+		}
 	}
 }
 

@@ -27,6 +27,7 @@ const (
 	rulePage     = "page"          // the types of a connection are as its specification says
 	ruleTotal    = "total"         // a total is made of something
 	ruleComputed = "computed"      // expressions and functions have what they need
+	ruleCrossing = "crossing"      // required, and of another store
 	ruleNotYet   = "not-supported" // what this version cannot bind
 )
 
@@ -62,6 +63,7 @@ func Bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 	b.reads(s.Query)
 	b.reads(s.Mutation)
 	b.cycles()
+	b.crossings()
 	b.problems.Sort()
 	return b.bound, b.problems
 }

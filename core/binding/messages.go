@@ -40,6 +40,12 @@ const (
 	msgFunctionStored    = "%s is computed by a function, and %s is stored in a record set"
 )
 
+// crossing
+const (
+	msgRequiredElsewhere = "%s is required, and its value comes from %s: when that does not answer, the %s is lost with all that was answered of it"
+	msgRequiredOfMany    = "%s is required, and its value comes from %s: when that does not answer, what other stores answer to the operation is lost, too"
+)
+
 // filter
 const (
 	msgTestMustBeInput     = "the test %s is not an input object of comparisons"
