@@ -13,7 +13,6 @@ import (
 	"fmt"
 	"os"
 	"os/signal"
-	"path/filepath"
 	"runtime"
 	"syscall"
 	"time"
@@ -48,7 +47,7 @@ func command() *cli.Command {
 			&cli.IntFlag{Name: "pool", Usage: "connections of every server", Value: 2 * runtime.GOMAXPROCS(0)},
 			&cli.IntSliceFlag{Name: "size", Usage: "only answers of so many port calls", Value: []int{1, 20, 200, 2000}},
 			&cli.StringFlag{Name: "plots", Usage: "folder that the plots of the growth are written to"},
-			&cli.StringFlag{Name: "state", Usage: "folder that keeps the data between runs", Value: filepath.Join("/var/tmp", fmt.Sprintf("osprey-bench-%d", os.Getuid()))},
+			&cli.StringFlag{Name: "state", Usage: "folder that keeps the data between runs (default: osprey-bench in /var/lib for root, in ~/.local/state for others)"},
 		},
 		Commands: []*cli.Command{serveCommand()},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -60,7 +59,14 @@ func command() *cli.Command {
 			if c.Bool("quick") {
 				parts, b.rounds, b.time = []string{"peers"}, 2, 150*time.Millisecond
 			}
-			return b.run(ctx, c.String("state"), parts)
+			state := c.String("state")
+			if state == "" {
+				var err error
+				if state, err = demo.StateDir("osprey-bench"); err != nil {
+					return err
+				}
+			}
+			return b.run(ctx, state, parts)
 		},
 	}
 }

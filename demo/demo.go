@@ -120,10 +120,10 @@ func Start(ctx context.Context, o Options) (h *Harbour, err error) {
 
 // prepareState makes the state folder and holds it against a second demo.
 func (h *Harbour) prepareState(o *Options) error {
-	if err := os.MkdirAll(o.State, 0o755); err != nil {
+	if err := ownFolder(o.State); err != nil {
 		return err
 	}
-	lock, err := os.OpenFile(filepath.Join(o.State, "lock"), os.O_CREATE|os.O_RDWR, 0o644)
+	lock, err := os.OpenFile(filepath.Join(o.State, "lock"), os.O_CREATE|os.O_RDWR|syscall.O_NOFOLLOW, 0o600)
 	if err != nil {
 		return err
 	}
@@ -172,7 +172,7 @@ func (h *Harbour) startDocuments(ctx context.Context, o *Options) error {
 		return err
 	}
 	dir := filepath.Join(o.State, "inspections")
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := ownFolder(dir); err != nil {
 		return err
 	}
 	address := fmt.Sprintf("127.0.0.1:%d", port)

@@ -38,13 +38,8 @@ func StartCluster(ctx context.Context, dir string, port int) (*Cluster, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := os.MkdirAll(dir, 0o700); err != nil {
+	if err := ownFolder(dir); err != nil {
 		return nil, err
-	}
-	if as != nil {
-		if err := os.Chown(dir, int(as.Uid), int(as.Gid)); err != nil {
-			return nil, err
-		}
 	}
 	// A cluster is whole when its marker is there; initdb may have been killed.
 	marker := filepath.Join(dir, "osprey-ready")
@@ -52,7 +47,7 @@ func StartCluster(ctx context.Context, dir string, port int) (*Cluster, error) {
 		if err := initCluster(ctx, bin, dir, as); err != nil {
 			return nil, err
 		}
-		if err := os.WriteFile(marker, nil, 0o644); err != nil {
+		if err := newFile(marker, "", 0o644, nil); err != nil {
 			return nil, err
 		}
 	}
@@ -105,15 +100,18 @@ func initCluster(ctx context.Context, bin, dir string, as *syscall.Credential) e
 	if err := os.RemoveAll(data); err != nil {
 		return err
 	}
-	if err := os.WriteFile(secret, []byte(password+"\n"), 0o600); err != nil {
+	if err := os.Mkdir(data, 0o700); err != nil {
 		return err
 	}
-	defer os.Remove(secret)
-	if as != nil {
-		if err := os.Chown(secret, int(as.Uid), int(as.Gid)); err != nil {
+	if as != nil { // the one folder that is the server's
+		if err := os.Lchown(data, int(as.Uid), int(as.Gid)); err != nil {
 			return err
 		}
 	}
+	if err := newFile(secret, password+"\n", 0o600, as); err != nil {
+		return err
+	}
+	defer os.Remove(secret)
 	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), "-D", data, "-U", "harbour", "--auth=scram-sha-256",
 		"--pwfile="+secret, "-E", "UTF8", "--locale=C.UTF-8", "--no-sync")
 	cmd.Dir = "/"

@@ -26,7 +26,7 @@ func demoCommand() *cli.Command {
 			"Example:\n   osprey demo\n   osprey demo --port 8420 --fresh",
 		Flags: []cli.Flag{
 			&cli.IntFlag{Name: "port", Value: 7420, Usage: "port of the service; the stores' ports move with it"},
-			&cli.StringFlag{Name: "state", Usage: "folder that keeps the data (default: one in /var/tmp for this checkout and port)"},
+			&cli.StringFlag{Name: "state", Usage: "folder that keeps the data (default: one for this checkout and port in /var/lib/osprey-demo for root, in ~/.local/state/osprey-demo for others)"},
 			&cli.StringFlag{Name: "project", Value: "demo/harbour", Usage: "project folder to serve"},
 			&cli.BoolFlag{Name: "fresh", Usage: "throw the kept data away and make it again"},
 			&cli.IntFlag{Name: "scale", Value: 1, Usage: "size of the data: 1 has 4,000 port calls, 25 has 100,000"},
@@ -50,7 +50,10 @@ func runDemo(ctx context.Context, c *cli.Command) error {
 	}
 	state := c.String("state")
 	if state == "" {
-		state = defaultState(dir, port)
+		var err error
+		if state, err = defaultState(dir, port); err != nil {
+			return unreachable(err)
+		}
 	}
 	listen := net.JoinHostPort("127.0.0.1", strconv.Itoa(port))
 	if l, err := net.Listen("tcp", listen); err != nil {
@@ -85,13 +88,13 @@ func runDemo(ctx context.Context, c *cli.Command) error {
 	})
 }
 
-// defaultState names a folder for this checkout, user and port. It is not in
-// the checkout, whose folders the database's user may not be able to enter.
-func defaultState(dir string, port int) string {
+// defaultState names a folder for this checkout and port. It is not in the
+// checkout, whose folders the database's user may not be able to enter.
+func defaultState(dir string, port int) (string, error) {
 	absolute, err := filepath.Abs(dir)
 	if err != nil {
-		absolute = dir
+		return "", err
 	}
 	sum := sha256.Sum256([]byte(absolute))
-	return filepath.Join("/var/tmp", fmt.Sprintf("osprey-demo-%d-%x-%d", os.Getuid(), sum[:4], port))
+	return demo.StateDir(filepath.Join("osprey-demo", fmt.Sprintf("%x-%d", sum[:4], port)))
 }
