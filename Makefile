@@ -1,19 +1,26 @@
 # make demo   starts the harbour and serves it (PORT=8420 moves it, FRESH=1 makes its data again)
 # make test   checks and tests everything
 # make build  builds bin/osprey with its console
+# make faults puts every kind of store in every fault, with many callers
 # make bench  measures Osprey beside handlers written by hand, in a quarter of an
 #             hour; make bench-quick in a minute
 
 PORT ?= 7420
 STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.8.2
 
-.PHONY: demo test build console documents tools tools-test lint screenshots bench bench-quick clean
+.PHONY: demo test faults build console documents tools tools-test lint screenshots bench bench-quick clean
 
 demo: build documents
 	@exec bin/osprey demo --port $(PORT) $(if $(FRESH),--fresh) $(if $(SCALE),--scale $(SCALE))
 
 test: tools-test build documents lint
 	go test -timeout 20m ./...
+	go test -timeout 20m -race ./core/execute ./project ./stores/guard
+	go test -timeout 20m -race -run ManyCallers ./service
+
+# Every kind of store in every fault, with many callers, in some minutes.
+faults: tools-test documents
+	go test -timeout 30m -count 1 ./faults -whole
 
 build: tools console
 	go build -o bin/osprey ./cmd/osprey
@@ -22,7 +29,7 @@ tools:
 	@scripts/tools.sh
 
 tools-test:
-	@scripts/tools.sh browser mariadb
+	@scripts/tools.sh browser mariadb race
 
 # The console is built again when one of its sources has changed.
 console: console/dist/index.html

@@ -132,12 +132,11 @@ func openSources(config *Config, src *language.Source) (map[string]*Source, lang
 // guarded puts a guard before a source that is asked over a network, or whose
 // requests take connections of a pool.
 func guarded(s store.Source, c *SourceConfig) store.Source {
-	g := guard.Config{Concurrent: int(c.Pool), Queue: int(c.Queue), Wait: time.Duration(c.Timeout), PingTells: true}
+	g := guard.Config{Concurrent: int(c.Pool), Queue: int(c.Queue), Wait: time.Duration(c.Timeout)}
 	switch c.Kind {
 	case "files", functions.Local:
 		return s
 	case "rest", functions.Kind:
-		g.PingTells = false // it says that something listens
 		g.Concurrent = cmp.Or(g.Concurrent, 32)
 	case "mongodb":
 		g.Concurrent = cmp.Or(g.Concurrent, document.DefaultPool)

@@ -108,6 +108,9 @@ func (c *costs) limit(a *Arg) int64 {
 	}
 	if v, err := a.Resolve(c.vars); err == nil {
 		if n, ok := v.(int64); ok && n >= 0 {
+			if c.page >= 0 {
+				return min(n, c.page) // beyond it, nothing is asked
+			}
 			return n
 		}
 	}

@@ -16,9 +16,6 @@ type Config struct {
 	Concurrent int           // most requests under way at once; default 8
 	Queue      int           // most requests that wait; default 4096
 	Wait       time.Duration // how long one waits; default [store.DefaultTimeout]
-	// PingTells says that the store is well if it answers a ping: that it is not
-	// only there, but works.
-	PingTells bool
 }
 
 // A Source is a source with its guard. What it does not do itself, the source
@@ -40,7 +37,7 @@ func New(source store.Source, c Config) *Source {
 	if c.Wait <= 0 {
 		c.Wait = store.DefaultTimeout
 	}
-	return &Source{source, newQueue(c.Concurrent, c.Queue, c.Wait), newBreaker(source.Ping, c.PingTells)}
+	return &Source{source, newQueue(c.Concurrent, c.Queue, c.Wait), newBreaker(source.Ping)}
 }
 
 // Prepare makes a guarded request.
@@ -105,17 +102,13 @@ func (r *request) Run(ctx context.Context, caller *store.Caller, in []store.Inpu
 	done := false
 	defer func() {
 		if !done { // it panicked, which is no word about the store
-			g.breaker.end(ctx, nil, 0, 0)
+			g.breaker.end(ctx, nil, 0)
 		}
 	}()
 	answer, err := r.Request.Run(ctx, caller, in)
 	now := time.Since(start)
 	done = true
-	if err != nil {
-		g.breaker.end(ctx, err, now, question(r, in))
-	} else {
-		g.breaker.end(ctx, nil, now, 0)
-	}
+	g.breaker.end(ctx, err, now)
 	if took == 0 {
 		took = now
 	}

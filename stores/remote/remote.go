@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net"
 	"net/http"
 	"net/url"
 	"slices"
@@ -116,19 +115,26 @@ func (s *Service) Shown(u *url.URL, hidden []string) string {
 	return text + "?" + strings.Join(parameters, "&")
 }
 
-// Ping reports whether something listens at the service's address.
+// Ping reports whether the service answers: a HEAD of its address, by a connection
+// of its own and with nothing secret. What it answers is not looked at, but for
+// what stands before a service that is not there.
 func (s *Service) Ping(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
-	address := s.Base.Host
-	if s.Base.Port() == "" {
-		address = net.JoinHostPort(s.Base.Hostname(), s.Base.Scheme)
-	}
-	conn, err := (&net.Dialer{}).DialContext(ctx, "tcp", address)
+	at := url.URL{Scheme: s.Base.Scheme, Host: s.Base.Host, Path: "/"}
+	req, err := http.NewRequestWithContext(ctx, http.MethodHead, at.String(), nil)
 	if err != nil {
-		return store.Fail(ctx, err, "cannot be reached")
+		return err
 	}
-	return conn.Close()
+	res, err := (&http.Transport{Proxy: http.ProxyFromEnvironment, DisableKeepAlives: true}).RoundTrip(req)
+	if err != nil {
+		return Fail(ctx, err, "HEAD "+s.Base.Host)
+	}
+	res.Body.Close()
+	if e := Status(res, errors.New("HEAD "+s.Base.Host)); e.Code == store.Down {
+		return e
+	}
+	return nil
 }
 
 // NewRequest makes a request with the configured and forwarded headers.
