@@ -10,24 +10,34 @@ import (
 // keep the answer's run, and all that it holds, for ever.
 func (s *Service) patient(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		p := &patientWriter{w, http.NewResponseController(w), s.Patience}
-		defer p.wait() // for what is still to be sent when the handler returns
+		p := &patientWriter{ResponseWriter: w, patience: s.Patience}
 		next.ServeHTTP(p, r)
+		p.wait() // for what is still to be sent
 	})
 }
 
 // pieceSize is how much the reader must take within the time.
 const pieceSize = 64 << 10
 
+// A patientWriter moves the deadline of its connection on, and knows whether an
+// answer has begun.
 type patientWriter struct {
 	http.ResponseWriter
-	control  *http.ResponseController
 	patience time.Duration
+	moved    time.Time // when the deadline was moved on; zero if it was not yet
+	began    bool
 }
 
-// wait moves the deadline on. Not every writer has one: those of tests do not.
+// wait moves the deadline on; moving it costs as much as a small write, so what was
+// done within the last part of the time will do.
 func (w *patientWriter) wait() {
-	_ = w.control.SetWriteDeadline(time.Now().Add(w.patience))
+	now := time.Now()
+	if now.Sub(w.moved) < w.patience/16 {
+		return
+	}
+	w.moved = now
+	// Not every writer has a deadline: those of tests do not.
+	_ = http.NewResponseController(w.ResponseWriter).SetWriteDeadline(now.Add(w.patience))
 }
 
 // Unwrap lets a controller find the writer below.
@@ -35,11 +45,13 @@ func (w *patientWriter) Unwrap() http.ResponseWriter { return w.ResponseWriter }
 
 func (w *patientWriter) WriteHeader(status int) {
 	w.wait()
+	w.began = true
 	w.ResponseWriter.WriteHeader(status)
 }
 
 // Write writes piece by piece.
 func (w *patientWriter) Write(p []byte) (int, error) {
+	w.began = true
 	written := 0
 	for {
 		w.wait()

@@ -7,12 +7,13 @@ import (
 	"net/http/httptest"
 	"strings"
 	"testing"
+	"time"
 )
 
 // TestPanicInTheMiddle holds that an answer whose beginning was sent when the
 // service failed breaks off, and that one of which nothing was sent says so.
 func TestPanicInTheMiddle(t *testing.T) {
-	s := &Service{Config: Config{Log: slog.New(slog.DiscardHandler)}}
+	s := &Service{Config: Config{Log: slog.New(slog.DiscardHandler), Patience: time.Minute}}
 	for _, test := range []struct {
 		name string
 		sent int
@@ -25,7 +26,7 @@ func TestPanicInTheMiddle(t *testing.T) {
 			panic("a made-up fault")
 		})
 		for _, encoding := range []string{"gzip", "identity"} {
-			server := httptest.NewServer(s.recoverer(compressed(h)))
+			server := httptest.NewServer(s.patient(s.recoverer(compressed(h))))
 			req, _ := http.NewRequest(http.MethodGet, server.URL, nil)
 			req.Header.Set("Accept-Encoding", encoding)
 			var body []byte

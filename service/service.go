@@ -14,7 +14,6 @@ import (
 	"time"
 
 	"github.com/go-chi/chi/v5"
-	"github.com/go-chi/chi/v5/middleware"
 	"github.com/klauspost/compress/gzhttp"
 
 	"osprey/project"
@@ -53,7 +52,7 @@ func New(c Config) *Service {
 	}
 	s := &Service{Config: c}
 	r := chi.NewRouter()
-	r.Use(s.counted, s.patient, s.requestID, s.recoverer, secured, s.checkHost, compressed)
+	r.Use(s.counted, s.requestID, s.patient, s.recoverer, secured, s.checkHost, compressed)
 	r.Get("/graphql", s.endpoint)
 	r.Post("/graphql", s.endpoint)
 	r.Get("/schema.graphql", s.schema)
@@ -188,15 +187,14 @@ func (s *Service) wrongMethod(w http.ResponseWriter, r *http.Request) {
 // recoverer keeps a fault of one request from ending the process. Where a part
 // of the answer was sent, the connection is cut: nobody must take it for whole.
 func (s *Service) recoverer(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(plain http.ResponseWriter, r *http.Request) {
-		w := middleware.NewWrapResponseWriter(plain, r.ProtoMajor)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		defer func() {
 			if p := recover(); p != nil {
 				if p == http.ErrAbortHandler {
 					panic(p)
 				}
 				s.Log.ErrorContext(r.Context(), "a request failed by a fault of the service", "request", w.Header().Get("X-Request-Id"), "panic", p, "stack", string(debug.Stack()))
-				if w.Status() != 0 {
+				if p, ok := w.(*patientWriter); ok && p.began {
 					panic(http.ErrAbortHandler)
 				}
 				problem(w, http.StatusInternalServerError, "the service failed; its log has the details", "")

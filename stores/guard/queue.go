@@ -115,11 +115,16 @@ func (q *queue) line(caller string) *line {
 	return l
 }
 
+// forget drops a caller who has nothing under way, once there are many: most come
+// again, and are spared the memory of a line.
 func (q *queue) forget(caller string, l *line) {
-	if l.running == 0 && len(l.waiting) == 0 {
+	if l.running == 0 && len(l.waiting) == 0 && len(q.callers) > keptLines {
 		delete(q.callers, caller)
 	}
 }
+
+// keptLines is how many callers have a line though they ask nothing.
+const keptLines = 256
 
 func (q *queue) fits(quick bool) bool {
 	return q.running < q.places && (quick || q.slow < q.forSlow)
