@@ -22,9 +22,13 @@ type Question struct {
 	Caller *store.Caller `json:"-"` // who asks; nil for nobody in particular
 }
 
-func isCancelled(err error) bool {
+// codeOf returns the code of a store's error, or "".
+func codeOf(err error) store.Code {
 	var known *store.Error
-	return errors.As(err, &known) && known.Code == store.Cancelled
+	if errors.As(err, &known) {
+		return known.Code
+	}
+	return ""
 }
 
 // request returns the id of the caller's request, or "".
@@ -90,7 +94,10 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 		a.Faults = append(a.Faults, f)
 	}
 	for _, c := range a.result.Calls {
-		if c.Err != nil && !isCancelled(c.Err) { // that a caller has hung up is no failure
+		if codeOf(c.Err) == store.Changed {
+			r.project.lookAgain(c.Source)
+		}
+		if c.Err != nil && codeOf(c.Err) != store.Cancelled { // that a caller has hung up is no failure
 			r.project.failed.tell(ctx, c.Source, "a store request failed", "asks", c.Asks, "operation", p.Name, "request", q.request(), "error", c.Err)
 		}
 		if c.Failed > 0 {

@@ -37,6 +37,7 @@ type Project struct {
 	current atomic.Pointer[Revision]
 	log     *slog.Logger
 	failed  *failureLog
+	changed chan string // sources that say that they have changed
 }
 
 // Open loads the project in dir. The error is [Findings] if the project is at
@@ -64,7 +65,7 @@ func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions
 		f := placed(problems, inOne(src))
 		return nil, f, f
 	}
-	p := &Project{Dir: dir, Config: config, log: log, failed: newFailureLog(log)}
+	p := &Project{Dir: dir, Config: config, log: log, failed: newFailureLog(log), changed: make(chan string, 16)}
 	if p.Sources, problems = openSources(config, src); problems.Failed() {
 		p.Close()
 		f := placed(problems, inOne(src))
@@ -143,16 +144,36 @@ func (p *Project) Load() (Findings, error) {
 // Revision returns the current revision.
 func (p *Project) Revision() *Revision { return p.current.Load() }
 
+// lookAgain asks that the catalogue of a source be read again. It does not wait.
+func (p *Project) lookAgain(source string) {
+	select {
+	case p.changed <- source:
+	default: // enough is waiting
+	}
+}
+
 // Follow tries the stores that did not answer again, until ctx ends. When one
-// answers, its fields become available.
+// answers, its fields become available. It also reads the catalogue again of a
+// store that has changed.
 func (p *Project) Follow(ctx context.Context) {
 	const pause = 2 * time.Second
 	timer := time.NewTicker(pause)
 	defer timer.Stop()
+	changes := map[string]*change{}
 	for {
 		select {
 		case <-ctx.Done():
 			return
+		case name := <-p.changed:
+			c := changes[name]
+			if c == nil {
+				c = &change{}
+				changes[name] = c
+			}
+			if time.Since(c.looked) >= pause {
+				p.readAgain(ctx, name, c)
+			}
+			continue
 		case <-timer.C:
 		}
 		answered := p.readCatalogues(ctx)
@@ -168,6 +189,31 @@ func (p *Project) Follow(ctx context.Context) {
 			continue
 		}
 		p.log.Info("a store came up, and its fields are available")
+	}
+}
+
+// A change is what was last known of a source that has changed.
+type change struct {
+	looked time.Time
+	told   string // why the schema does not fit it
+}
+
+// readAgain reads the catalogue of a source again. If the schema fits it, it is
+// served from then on; if not, what was served before is, and the fields that do
+// not fit are errors.
+func (p *Project) readAgain(ctx context.Context, name string, c *change) {
+	c.looked = time.Now()
+	if err := p.Sources[name].readCatalogue(ctx); err != nil {
+		return // it is down, too; Follow tries it again
+	}
+	findings, err := p.Load()
+	switch {
+	case err == nil:
+		c.told = ""
+		p.log.Info("a store has changed, and the schema fits it", "source", name)
+	case findings[0].Msg != c.told:
+		c.told = findings[0].Msg
+		p.log.Error("a store has changed, and the schema does not fit it any more: what fits is served as before", "source", name, "problem", c.told, "place", findings[0].At.String())
 	}
 }
 

@@ -9,15 +9,21 @@ import (
 	"time"
 )
 
-// stopWithin is how long requests under way may take when the service stops.
-const stopWithin = 10 * time.Second
+// A Stop says how a service stops.
+type Stop struct {
+	Drain  time.Duration // how long requests are still taken; may be 0
+	Within time.Duration // how long those under way may take then; 0 means 10 s
+}
 
 // Serve answers requests on the listener until ctx ends. Then it stops in order,
 // so that nothing is lost behind a balancer: for the time of drain, /ready says
 // that it stops, requests are still taken, and each connection is closed behind
 // its next answer; then no more are taken, and those under way finish. The error
 // says which were cut off, since they took too long.
-func (s *Service) Serve(ctx context.Context, l net.Listener, drain time.Duration) error {
+func (s *Service) Serve(ctx context.Context, l net.Listener, stop Stop) error {
+	if stop.Within <= 0 {
+		stop.Within = 10 * time.Second
+	}
 	srv := &http.Server{
 		Handler: s, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		ErrorLog: s.serverLog(),
@@ -30,19 +36,19 @@ func (s *Service) Serve(ctx context.Context, l net.Listener, drain time.Duration
 	case <-ctx.Done():
 	}
 	s.stopping.Store(true)
-	if drain > 0 {
-		s.Log.Info("the service stops: /ready says so, and requests are still taken", "for", drain)
+	if stop.Drain > 0 {
+		s.Log.Info("the service stops: /ready says so, and requests are still taken", "for", stop.Drain)
 		select {
 		case err := <-failed:
 			return err
-		case <-time.After(drain):
+		case <-time.After(stop.Drain):
 		}
 	}
-	within, cancel := context.WithTimeout(context.WithoutCancel(ctx), stopWithin)
+	within, cancel := context.WithTimeout(context.WithoutCancel(ctx), stop.Within)
 	defer cancel()
 	err := srv.Shutdown(within)
 	if errors.Is(err, context.DeadlineExceeded) {
-		err = fmt.Errorf("the service stopped before everything had ended: %d requests took longer than %s and were cut off", s.underWay.Load(), stopWithin)
+		err = fmt.Errorf("the service stopped before everything had ended: %d of the requests under way took longer than %s and were cut off", s.underWay.Load(), stop.Within)
 		srv.Close()
 	}
 	<-failed

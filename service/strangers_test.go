@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/http/httptest"
 	"strings"
 	"sync"
 	"testing"
@@ -21,7 +22,7 @@ import (
 
 // serveAt serves a project over files on loopback as "osprey start" does, and
 // returns its address and what stops it.
-func serveAt(t *testing.T, files map[string]string, c service.Config, drain time.Duration) (base string, stop func() error) {
+func serveAt(t *testing.T, files map[string]string, c service.Config, how service.Stop) (base string, stop func() error) {
 	t.Helper()
 	p, findings, err := project.Open(context.Background(), demotest.Folder(t, files), slog.New(slog.DiscardHandler))
 	if err != nil {
@@ -38,7 +39,7 @@ func serveAt(t *testing.T, files map[string]string, c service.Config, drain time
 	s := service.New(c)
 	ctx, cancel := context.WithCancel(context.Background())
 	ended := make(chan error, 1)
-	go func() { ended <- s.Serve(ctx, l, drain) }()
+	go func() { ended <- s.Serve(ctx, l, how) }()
 	stopped := false
 	stop = func() error {
 		if stopped {
@@ -96,7 +97,7 @@ func send(t *testing.T, method, url, body string, header map[string]string) (int
 // TestWebPages holds what a web page of another site cannot do: send help and plan
 // calls as text, or lead a browser here under a name of its own.
 func TestWebPages(t *testing.T) {
-	base, _ := serveAt(t, berths(3, "hosts: [quay.example]\n"), service.Config{}, 0)
+	base, _ := serveAt(t, berths(3, "hosts: [quay.example]\n"), service.Config{}, service.Stop{})
 	for _, path := range []string{"/graphql", "/api/v1/plans", "/api/v1/problems", "/api/v1/completions", "/api/v1/meaning"} {
 		body := `{"query": "{ berths { id } }", "at": 3}`
 		for contentType, want := range map[string]int{"application/json": 200, "application/json; charset=utf-8": 200, "text/plain": 415, "": 415, "application/x-www-form-urlencoded": 415, "application/json; charset=latin1": 415} {
@@ -127,7 +128,7 @@ func TestWebPages(t *testing.T) {
 
 // TestPlacesBeyondTheText asks for help at places that no text has.
 func TestPlacesBeyondTheText(t *testing.T) {
-	base, _ := serveAt(t, berths(3, ""), service.Config{}, 0)
+	base, _ := serveAt(t, berths(3, ""), service.Config{}, service.Stop{})
 	start := time.Now()
 	for _, path := range []string{"completions", "meaning", "problems"} {
 		for _, at := range []string{"9223372036854775807", "-9223372036854775808", "1000000", "0"} {
@@ -144,7 +145,7 @@ func TestPlacesBeyondTheText(t *testing.T) {
 // TestLargeBody holds that a body that is too large is answered, also where its
 // sender sends all of it before reading.
 func TestLargeBody(t *testing.T) {
-	base, _ := serveAt(t, berths(3, ""), service.Config{MaxBody: 1000}, 0)
+	base, _ := serveAt(t, berths(3, ""), service.Config{MaxBody: 1000}, service.Stop{})
 	for _, size := range []int{1001, 100_000, 10 << 20} {
 		for range 5 {
 			conn, err := net.Dial("tcp", strings.TrimPrefix(base, "http://"))
@@ -178,7 +179,7 @@ func TestStatementsAreForThisMachine(t *testing.T) {
 		{"statements: everyone\n", map[string]string{"X-Forwarded-For": "10.0.0.9"}, true},
 		{"statements: nobody\n", nil, false},
 	} {
-		base, stop := serveAt(t, berths(3, test.yaml), service.Config{}, 0)
+		base, stop := serveAt(t, berths(3, test.yaml), service.Config{}, service.Stop{})
 		header := map[string]string{"Content-Type": "application/json"}
 		for name, v := range test.header {
 			header[name] = v
@@ -193,7 +194,7 @@ func TestStatementsAreForThisMachine(t *testing.T) {
 
 // TestStatus reads how the service is.
 func TestStatus(t *testing.T) {
-	base, _ := serveAt(t, berths(3, "limits: { plans: 2MB }\n"), service.Config{}, 0)
+	base, _ := serveAt(t, berths(3, "limits: { plans: 2MB }\n"), service.Config{}, service.Stop{})
 	send(t, "POST", base+"/graphql", `{"query": "{ berths { id } }"}`, map[string]string{"Content-Type": "application/json"})
 	_, text, _ := send(t, "GET", base+"/api/v1/status", "", nil)
 	var status struct {
@@ -218,7 +219,7 @@ func TestReaderWhoStops(t *testing.T) {
 		names += fmt.Sprintf(" n%d: name", i)
 	}
 	query := `{"query": "{ berths(limit: 5000) { id` + names + ` next { id` + names + ` next { id` + names + ` } } } }"}` // some 20 MB, more than any buffer between holds
-	base, _ := serveAt(t, berths(10_000, ""), service.Config{Patience: 300 * time.Millisecond}, 0)
+	base, _ := serveAt(t, berths(10_000, ""), service.Config{Patience: 300 * time.Millisecond}, service.Stop{})
 	begin := func() net.Conn {
 		conn, err := net.Dial("tcp", strings.TrimPrefix(base, "http://"))
 		if err != nil {
@@ -265,7 +266,7 @@ func TestReaderWhoStops(t *testing.T) {
 // TestStopInOrder stops a service behind a balancer: it says so first, answers
 // what still comes, closes each connection behind its answer, and ends.
 func TestStopInOrder(t *testing.T) {
-	base, stop := serveAt(t, berths(10, ""), service.Config{}, time.Second)
+	base, stop := serveAt(t, berths(10, ""), service.Config{}, service.Stop{Drain: time.Second})
 	client := &http.Client{Transport: &http.Transport{}}
 	ask := func() (int, bool, error) {
 		res, err := client.Post(base+"/graphql", "application/json", strings.NewReader(`{"query": "{ berths { id } }"}`))
@@ -303,6 +304,33 @@ func TestStopInOrder(t *testing.T) {
 	}
 	if _, _, err := ask(); err == nil {
 		t.Errorf("it answers after it has ended; before, it answered %d", answered)
+	}
+}
+
+// TestStopCutsOff stops a service while a request takes longer than it may: the
+// stop says so, and the caller sees that the answer breaks off.
+func TestStopCutsOff(t *testing.T) {
+	asked, release := make(chan bool, 1), make(chan bool)
+	slow := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked <- true
+		<-release
+	}))
+	defer slow.Close()
+	defer close(release)
+	files := berths(3, "  away: { kind: rest, url: \""+slow.URL+"\", retries: 0, timeout: 20s, sets: { things: { key: id, fields: { id: text }, reads: [{ get: /things }] } } }\n")
+	files["schema/a.graphql"] += "\nextend type Query { things: [Thing] @read }\ntype Thing @stored(in: \"away\", as: \"things\", key: \"id\") { id: ID! }"
+	base, stop := serveAt(t, files, service.Config{}, service.Stop{Within: 300 * time.Millisecond})
+	got := make(chan error, 1)
+	go func() {
+		_, err := http.Post(base+"/graphql", "application/json", strings.NewReader(`{"query": "{ things { id } }"}`))
+		got <- err
+	}()
+	<-asked
+	if err := stop(); err == nil || err.Error() != "the service stopped before everything had ended: 1 of the requests under way took longer than 300ms and were cut off" {
+		t.Errorf("the stop says %v", err)
+	}
+	if err := <-got; err == nil {
+		t.Error("the caller got an answer")
 	}
 }
 

@@ -72,7 +72,7 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, listening fu
 	fmt.Fprintf(c.Root().ErrWriter, "osprey: serving %s\n  console   %s/console/\n  endpoint  %s/graphql\n", dir, address, address)
 	listening(address)
 	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Config.Limits.Body), Listen: listen})
-	return s.Serve(ctx, l, drainOf(p.Config, l.Addr()))
+	return s.Serve(ctx, l, service.Stop{Drain: drainOf(p.Config, l.Addr())})
 }
 
 // drainOf returns how long the service still takes requests when it is told to

@@ -15,6 +15,7 @@ const (
 	Timeout   Code = "STORE_TIMEOUT" // it did not answer within its deadline
 	Busy      Code = "STORE_BUSY"    // it has, or is given, no time for the request
 	BadAnswer Code = "STORE_ANSWER"  // it answered something that makes no sense here
+	Changed   Code = "STORE_CHANGED" // it no longer holds what its catalogue told
 	BadValue  Code = "BAD_VALUE"     // a value cannot be stored or compared there
 	Cancelled Code = "CANCELLED"     // nobody waits for the answer any more
 )
@@ -73,6 +74,11 @@ const DefaultMaxAnswer = 64 << 20
 // TooLarge is the error of an answer that has more bytes than a source takes.
 func TooLarge(limit int64) error {
 	return &Error{BadAnswer, fmt.Sprintf("answered more than %s, which is the limit; ask for less, or raise maxAnswer in osprey.yaml", Bytes(limit)), nil}
+}
+
+// HasChanged is the error of a store that no longer holds what its catalogue told.
+func HasChanged(cause error) *Error {
+	return &Error{Changed, "no longer holds what the schema is bound to; it is looked at again", cause}
 }
 
 // NotReady is the error of a store whose catalogue is not known, since it has

@@ -4,6 +4,8 @@ import (
 	"errors"
 	"fmt"
 
+	"github.com/jackc/pgx/v5/pgconn"
+
 	"osprey/core/store"
 )
 
@@ -204,6 +206,23 @@ func (c *collector) place(t *store.Table, mixed *bool, place int32) {
 		t.Order = append(t.Order, -1)
 	}
 	t.Order[place] = next
+}
+
+// errChanged says that a column is not of the type that the catalogue told.
+var errChanged = errors.New("a column has another type than when the catalogue was read")
+
+// check looks at the columns that a statement will have.
+func (c *collector) check(columns []pgconn.FieldDescription) error {
+	first := 0
+	if c.form.layout.several() {
+		first = 1
+	}
+	for i, typ := range c.form.layout.slots {
+		if !readable(typ, columns[first+i].DataTypeOID) {
+			return errChanged
+		}
+	}
+	return nil
 }
 
 // An answer is cut off that has more rows, or more bytes, than the source takes.

@@ -289,6 +289,8 @@ func failMySQL(err error) *store.Error {
 		return &store.Error{Code: store.Down, Msg: "cannot be used: it refuses the connection", Err: err}
 	case 1317, 1969, 3024:
 		return &store.Error{Code: store.Timeout, Msg: "did not answer within its time limit", Err: err}
+	case 1054, 1146: // ER_BAD_FIELD_ERROR, ER_NO_SUCH_TABLE
+		return store.HasChanged(err)
 	case 1264, 1292, 1366, 1690:
 		return &store.Error{Code: store.BadValue, Msg: "a value cannot be compared with what is stored", Err: err}
 	}

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"osprey/core/store"
@@ -169,6 +170,37 @@ func plainText(typ string) bool {
 		return true
 	}
 	return false
+}
+
+// families are the types whose binary forms are read in the same way, by their
+// names and by their object identifiers (catalogue pg_type).
+var families = []struct {
+	names []string
+	oids  []uint32
+}{
+	{[]string{"smallint", "integer", "bigint"}, []uint32{21, 23, 20}},
+	{[]string{"real", "double precision"}, []uint32{700, 701}},
+	{[]string{"text", "character varying", "character", "name"}, []uint32{25, 1043, 1042, 19}},
+	{[]string{"timestamp with time zone", "timestamp without time zone"}, []uint32{1184, 1114}},
+	{[]string{"boolean"}, []uint32{16}},
+	{[]string{"date"}, []uint32{1082}},
+	{[]string{"time without time zone"}, []uint32{1083}},
+	{[]string{"uuid"}, []uint32{2950}},
+	{[]string{"json"}, []uint32{114}},
+	{[]string{"jsonb"}, []uint32{3802}},
+	{[]string{"bytea"}, []uint32{17}},
+}
+
+// readable reports whether what the database sends for a type is what was meant
+// when the catalogue was read: eight bytes are a number, or a moment. Of types that
+// are not in the list, nothing is known.
+func readable(typ string, oid uint32) bool {
+	for _, f := range families {
+		if slices.Contains(f.names, typ) {
+			return slices.Contains(f.oids, oid)
+		}
+	}
+	return true
 }
 
 // A decoder appends a value in binary form to a column.

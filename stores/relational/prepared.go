@@ -43,14 +43,18 @@ func statementsOf(conn *pgconn.PgConn) *prepared {
 
 var binaryForm = []int16{1}
 
-// run runs a statement, which it prepares if it has not been.
-func (p *prepared) run(ctx context.Context, conn *pgconn.PgConn, text string, args [][]byte, row func([][]byte) error) error {
+// run runs a statement, which it prepares if it has not been; then check looks at
+// the columns that it will have.
+func (p *prepared) run(ctx context.Context, conn *pgconn.PgConn, text string, args [][]byte, check func([]pgconn.FieldDescription) error, row func([][]byte) error) error {
 	statement, ok := p.known.Get(text)
 	if !ok {
 		p.named++
 		var err error
 		if statement, err = conn.Prepare(ctx, fmt.Sprintf("osprey_%d", p.named), text, nil); err != nil {
 			return err
+		}
+		if err := check(statement.Fields); err != nil {
+			return errors.Join(err, conn.Deallocate(ctx, statement.Name))
 		}
 		p.known.Add(text, statement)
 		for _, name := range p.old {

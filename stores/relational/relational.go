@@ -183,7 +183,7 @@ func (s *Source) query(ctx context.Context, statement string, args [][]byte, c *
 		again := false
 		err := s.onConnection(ctx, func(conn *pgconn.PgConn) error {
 			known := statementsOf(conn)
-			err := known.run(ctx, conn, statement, args, c.row)
+			err := known.run(ctx, conn, statement, args, c.check, c.row)
 			if err != nil && !isCut(err) {
 				again = conn.IsClosed() || known.forget(ctx, conn, statement, err)
 			}
@@ -217,8 +217,15 @@ func fail(ctx context.Context, err error) error {
 	if own := new(store.Error); errors.As(err, &own) {
 		return own
 	}
+	if errors.Is(err, errChanged) {
+		return store.HasChanged(err)
+	}
 	var refused *pgconn.PgError
 	if errors.As(err, &refused) && ctx.Err() == nil {
+		switch refused.Code {
+		case "42703", "42P01", "3F000": // undefined_column, undefined_table, invalid_schema_name
+			return store.HasChanged(err)
+		}
 		if refused.Code == "57014" { // query_canceled
 			return &store.Error{Code: store.Timeout, Msg: "did not answer within its time limit", Err: err}
 		}

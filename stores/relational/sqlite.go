@@ -199,6 +199,10 @@ func failSQLite(err error) *store.Error {
 		return &store.Error{Code: store.Down, Msg: "has a file that is no database", Err: err}
 	case sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED:
 		return &store.Error{Code: store.Timeout, Msg: "is being written, and did not become free in time", Err: err}
+	case sqlite3.SQLITE_ERROR:
+		if text := refused.Error(); strings.Contains(text, "no such column") || strings.Contains(text, "no such table") {
+			return store.HasChanged(err)
+		}
 	case sqlite3.SQLITE_INTERRUPT:
 		return nil // by us; the context says why
 	}
