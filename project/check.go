@@ -5,12 +5,14 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"osprey/core/assist"
 	"osprey/core/binding"
 	"osprey/core/language"
 	"osprey/core/schema"
+	"osprey/stores/relational"
 )
 
 // CheckTypes checks the types of a project, a folder of schema files or one
@@ -58,7 +60,7 @@ func foldingSources(path string) func(string) bool {
 	}
 	return func(source string) bool {
 		c := config.Sources[source]
-		return c != nil && relationalKinds[c.Kind]
+		return c != nil && slices.Contains(relational.Kinds(), c.Kind)
 	}
 }
 

@@ -5,7 +5,6 @@ import (
 	"context"
 	"fmt"
 	"path/filepath"
-	"strings"
 	"sync"
 	"time"
 
@@ -33,23 +32,22 @@ type Source struct {
 	err       error // why there is no catalogue
 }
 
-// kinds opens each kind of source.
-var kinds = map[string]func(*SourceConfig) (store.Source, error){
-	relational.Postgres: openRelational,
-	relational.MySQL:    openRelational,
-	relational.SQLite:   openRelational,
-	"mongodb": func(c *SourceConfig) (store.Source, error) {
-		return opened(document.Open(document.Config{URL: c.URL, Pool: int(c.Pool), Timeout: time.Duration(c.Timeout), Sample: int(c.Sample), MaxRecords: int(c.MaxRecords), MaxAnswer: int64(c.MaxAnswer)}))
-	},
-	"rest":          openREST,
-	"files":         openFiles,
-	functions.Kind:  openFunctions,
-	functions.Local: func(*SourceConfig) (store.Source, error) { return &absent{}, nil },
-}
-
-// relationalKinds are the kinds whose stores look at related records of their
-// own while they read.
-var relationalKinds = map[string]bool{relational.Postgres: true, relational.MySQL: true, relational.SQLite: true}
+// kinds opens each kind of source; paths are relative to dir.
+var kinds = func() map[string]func(dir string, c *SourceConfig) (store.Source, error) {
+	all := map[string]func(dir string, c *SourceConfig) (store.Source, error){
+		"mongodb": func(_ string, c *SourceConfig) (store.Source, error) {
+			return opened(document.Open(document.Config{URL: c.URL, Pool: int(c.Pool), Timeout: time.Duration(c.Timeout), Sample: int(c.Sample), MaxRecords: int(c.MaxRecords), MaxAnswer: int64(c.MaxAnswer)}))
+		},
+		"rest":          openREST,
+		"files":         openFiles,
+		functions.Kind:  openFunctions,
+		functions.Local: func(string, *SourceConfig) (store.Source, error) { return &absent{}, nil },
+	}
+	for _, kind := range relational.Kinds() {
+		all[kind] = openRelational
+	}
+	return all
+}()
 
 // opened keeps a nil source from becoming an interface that is not nil.
 func opened[S store.Source](s S, err error) (store.Source, error) {
@@ -59,19 +57,23 @@ func opened[S store.Source](s S, err error) (store.Source, error) {
 	return s, nil
 }
 
-func openRelational(c *SourceConfig) (store.Source, error) {
-	return opened(relational.Open(relational.Config{Kind: c.Kind, URL: c.URL, Pool: int(c.Pool), Timeout: time.Duration(c.Timeout), MaxRecords: int(c.MaxRecords), MaxAnswer: int64(c.MaxAnswer)}))
+func openRelational(dir string, c *SourceConfig) (store.Source, error) {
+	return opened(relational.Open(relational.Config{Kind: c.Kind, URL: c.URL, Dir: dir, Pool: int(c.Pool), Timeout: time.Duration(c.Timeout), MaxRecords: int(c.MaxRecords), MaxAnswer: int64(c.MaxAnswer)}))
 }
 
-func openFiles(c *SourceConfig) (store.Source, error) {
-	return opened(files.Open(files.Config{Folder: c.Folder, MaxBytes: int64(c.MaxAnswer)}))
+func openFiles(dir string, c *SourceConfig) (store.Source, error) {
+	folder := c.Folder
+	if folder != "" && !filepath.IsAbs(folder) {
+		folder = filepath.Join(dir, folder)
+	}
+	return opened(files.Open(files.Config{Folder: folder, MaxBytes: int64(c.MaxAnswer)}))
 }
 
-func openFunctions(c *SourceConfig) (store.Source, error) {
+func openFunctions(_ string, c *SourceConfig) (store.Source, error) {
 	return opened(functions.Open(functions.Config{URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: time.Duration(c.Timeout), MaxBytes: int64(c.MaxAnswer)}))
 }
 
-func openREST(c *SourceConfig) (store.Source, error) {
+func openREST(_ string, c *SourceConfig) (store.Source, error) {
 	retries := 0
 	if c.Retries != nil {
 		if retries = int(*c.Retries); retries == 0 {
@@ -118,7 +120,7 @@ func openSources(config *Config, src *language.Source) (map[string]*Source, lang
 				Fix = "kinds are " + language.OneOf(sortedNames(kinds))
 			continue
 		}
-		s, err := open(within(filepath.Dir(src.Name), c))
+		s, err := open(filepath.Dir(src.Name), c)
 		if err != nil {
 			problems.Add(ruleConfig, pos, "the source %s cannot be opened: %v", name, err)
 			continue
@@ -144,21 +146,6 @@ func guarded(s store.Source, c *SourceConfig) store.Source {
 		g.Concurrent = cmp.Or(g.Concurrent, relational.DefaultPool())
 	}
 	return guard.New(s, g)
-}
-
-// within returns the configuration with its paths relative to the project's
-// folder.
-func within(dir string, c *SourceConfig) *SourceConfig {
-	own := *c
-	if c.Kind == "files" && c.Folder != "" && !filepath.IsAbs(c.Folder) {
-		own.Folder = filepath.Join(dir, c.Folder)
-	}
-	if path, ok := strings.CutPrefix(c.URL, "sqlite:"); ok && c.Kind == relational.SQLite {
-		if path = strings.TrimPrefix(path, "//"); path != "" && !filepath.IsAbs(path) {
-			own.URL = "sqlite:" + filepath.Join(dir, path)
-		}
-	}
-	return &own
 }
 
 // readCatalogue asks the store for its catalogue.

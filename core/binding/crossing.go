@@ -143,4 +143,3 @@ func without(names []string, one string) []string {
 	slices.Sort(names)
 	return slices.Compact(names)
 }
-

@@ -1,14 +1,57 @@
 package relational
 
-import "osprey/core/store"
+import (
+	"context"
 
-// A dialect is what is a database's own in the statements, and in what comes
-// back.
+	"github.com/jmoiron/sqlx"
+
+	"osprey/core/store"
+)
+
+// A database is all that is a kind of database's own. What differs between them
+// stands here, and in one file for each.
+type database struct {
+	dialect
+	traits
+	// windowed is the SQL of a database that does not know LATERAL; nil of others.
+	windowed windowDialect
+
+	// open makes the pool, without connecting.
+	open func(c *Config) (*sqlx.DB, error)
+	// ready says why the database cannot be asked at all; nil if there is nothing
+	// that could be.
+	ready func(c *Config) error
+	// catalogue asks the database for its tables and views.
+	catalogue func(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error)
+	// fail turns an error of the database's own into one of the port; nil if it is
+	// none.
+	fail func(err error) *store.Error
+}
+
+// databases are the kinds that there are.
+var databases = map[string]*database{Postgres: postgres, MySQL: mysqlDatabase, SQLite: sqliteDatabase}
+
+// traits are what statements depend on.
+type traits struct {
+	// keepsOrder says that rows come in the order of the SELECT that they are of,
+	// also out of a UNION ALL and a join. Where not, every row has a number.
+	keepsOrder bool
+	// lateral says that LATERAL is known. Where not, rows are bounded by windows
+	// over all of them.
+	lateral bool
+	// binary says that values come in a binary form, from the driver's own
+	// connection. Where not, they come from database/sql as text.
+	binary bool
+	// exact says that texts are equal to the database if they are here, so that rows
+	// of small tables can be sent whole and matched here.
+	exact bool
+	// plansBounds says that the database plans for a bound that stands in the text
+	// of a statement.
+	plansBounds bool
+}
+
+// A dialect is the SQL of a kind of database.
 type dialect interface {
-	// ordered reports whether rows come in the order of the SELECT that they are
-	// of, also out of a UNION ALL and a join, and whether LATERAL is known. Where
-	// not, every row has a number, and bounds are those of a window.
-	ordered() bool
 	quote(name string) string
 	// intType and typeOf name the types in which values are sent; values of one
 	// type share their place in the rows of a UNION ALL.
@@ -32,4 +75,13 @@ type dialect interface {
 	order(expr string, o store.Order, nullable bool) string
 	readInt(v []byte) (int64, error)
 	decoder(f *store.Field, w *store.Wanted) decoder
+}
+
+// A windowDialect is the SQL by which a database does without LATERAL.
+type windowDialect interface {
+	// anyOfKeys writes that values are one of many combinations.
+	anyOfKeys(own []string, values string) string
+	// inline reports whether many values are parameters of their own; else they are
+	// one, a JSON array.
+	inline() bool
 }

@@ -17,7 +17,7 @@ import (
 // 2,000 port calls with craft, operator, berth and pilots, PostgreSQL spends
 // 30 ms without leaves and 22 with; of 200, 3.2 and 2.6; of 20, 0.57 and 0.68.
 type layout struct {
-	dialect   dialect
+	dialect   *database
 	catalogue *store.Catalogue
 	reads     []*store.Read
 	maxLeaf   int64 // of how many records a table can be a leaf; 0 joins all
@@ -73,7 +73,7 @@ func (o *out) is(read int, path string) bool {
 }
 
 // layOut decides the branches and what each selects.
-func layOut(d dialect, catalogue *store.Catalogue, reads []*store.Read, maxLeaf int64) (*layout, error) {
+func layOut(d *database, catalogue *store.Catalogue, reads []*store.Read, maxLeaf int64) (*layout, error) {
 	l := &layout{dialect: d, catalogue: catalogue, reads: reads, maxLeaf: maxLeaf, of: make([]*branch, len(reads))}
 	for i, r := range reads {
 		if catalogue.Sets[r.Set] == nil {
@@ -116,7 +116,7 @@ func layOut(d dialect, catalogue *store.Catalogue, reads []*store.Read, maxLeaf 
 		}
 	}
 	for _, b := range l.branches {
-		if d.ordered() && b.host == nil && !b.leaf && (b.common || len(b.joined) > 0) {
+		if d.keepsOrder && b.host == nil && !b.leaf && (b.common || len(b.joined) > 0) {
 			l.tellApart(b)
 		}
 	}
@@ -383,7 +383,7 @@ func (l *layout) numbered(b *branch) bool {
 	if b.key != "" || l.reads[b.read].Totals {
 		return false
 	}
-	if !l.dialect.ordered() {
+	if !l.dialect.keepsOrder {
 		return true
 	}
 	if b.common {

@@ -84,10 +84,20 @@ func mysqlConfig(address string) (*mysql.Config, error) {
 	return cfg, nil
 }
 
+// mysqlDatabase is MySQL and MariaDB.
+var mysqlDatabase = &database{
+	dialect:  mysqlDialect{},
+	windowed: mysqlDialect{},
+
+	open:      openMySQL,
+	ready:     func(*Config) error { return nil },
+	catalogue: mysqlCatalogue,
+	fail:      failMySQL,
+}
+
 type mysqlDialect struct{}
 
-func (mysqlDialect) ordered() bool { return false }
-func (mysqlDialect) inline() bool  { return true }
+func (mysqlDialect) inline() bool { return true }
 
 func (mysqlDialect) quote(name string) string {
 	return "`" + strings.ReplaceAll(name, "`", "``") + "`"

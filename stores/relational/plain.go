@@ -87,14 +87,7 @@ func (s *statement) oneOfKeys(read int) string {
 	for _, k := range r.Keys {
 		own = append(own, s.column("t", read, r.Columns[k].Path))
 	}
-	return s.dialect.(plainDialect).anyOfKeys(own, s.one(param{read: read, what: keysParam, n: len(r.Keys), many: true}))
-}
-
-// A plainDialect is one of a database that needs what this file writes.
-type plainDialect interface {
-	dialect
-	// anyOfKeys writes that values are one of many combinations.
-	anyOfKeys(own []string, values string) string
+	return s.dialect.windowed.anyOfKeys(own, s.one(param{read: read, what: keysParam, n: len(r.Keys), many: true}))
 }
 
 // windowed writes the bounded rows that hang from the rows h of a host, with

@@ -22,8 +22,8 @@ func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store
 	var forms []*form
 	leaves := -1
 	sizes := leafSizes
-	if !s.dialect.ordered() {
-		sizes = leafSizes[:1] // what is matched here must be compared as there
+	if !s.dialect.exact {
+		sizes = leafSizes[:1]
 	}
 	for _, size := range sizes {
 		l, err := layOut(s.dialect, catalogue, reads, size)
@@ -296,7 +296,7 @@ func (r *request) Describe() store.Description {
 		bounds[i] = 32
 	}
 	text := (*r.forms.Load())[0].text(bounds)
-	if !r.source.dialect.ordered() {
+	if !r.source.dialect.binary {
 		text = strings.Join(newTemplate(text).parts, "?")
 	}
 	return store.Description{Asks: asks, Statement: text}
@@ -346,7 +346,7 @@ func (r *request) Run(ctx context.Context, _ *store.Caller, in []store.Input) (*
 			c.answer.Requests = asked
 			return &c.answer, nil
 		case !errors.Is(err, errGrown):
-			return nil, fail(ctx, err)
+			return nil, r.source.fail(ctx, err)
 		}
 		r.demote(f)
 	}
@@ -357,7 +357,7 @@ func (r *request) ask(ctx context.Context, f *form, in []store.Input) (*collecto
 	c := f.runs.Get().(*collector)
 	for i := range in {
 		c.bounds[i] = 0
-		if r.reads[i].Limit && r.source.dialect.ordered() {
+		if r.reads[i].Limit && r.source.dialect.plansBounds {
 			c.bounds[i] = round(in[i].Limit)
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net/url"
 	"os"
+	"path/filepath"
 	"strconv"
 	"strings"
 
@@ -20,9 +21,8 @@ import (
 // openSQLite makes a pool for a file: sqlite:path/to/file.db, with two slashes
 // before an absolute path or none.
 func openSQLite(c *Config) (*sqlx.DB, error) {
-	path, ok := strings.CutPrefix(c.URL, "sqlite:")
-	path = strings.TrimPrefix(path, "//")
-	if !ok || path == "" {
+	path := sqliteFile(c)
+	if path == "" {
 		return nil, errors.New("the address is not of the form sqlite:path/to/file.db")
 	}
 	options := url.Values{"_pragma": {"busy_timeout(5000)", "query_only(1)"}, "mode": {"ro"}}
@@ -33,10 +33,20 @@ func openSQLite(c *Config) (*sqlx.DB, error) {
 	return db, nil
 }
 
+// sqliteDatabase is SQLite.
+var sqliteDatabase = &database{
+	dialect:  sqliteDialect{},
+	windowed: sqliteDialect{},
+
+	open:      openSQLite,
+	ready:     missingFile,
+	catalogue: sqliteCatalogue,
+	fail:      failSQLite,
+}
+
 type sqliteDialect struct{}
 
-func (sqliteDialect) ordered() bool { return false }
-func (sqliteDialect) inline() bool  { return false }
+func (sqliteDialect) inline() bool { return false }
 
 func (sqliteDialect) quote(name string) string {
 	return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
@@ -209,10 +219,21 @@ func failSQLite(err error) *store.Error {
 	return &store.Error{Code: store.BadAnswer, Msg: "refused the request", Err: err}
 }
 
+// sqliteFile returns the file of a source, or "" if its address names none.
+func sqliteFile(c *Config) string {
+	path, ok := strings.CutPrefix(c.URL, "sqlite:")
+	if path = strings.TrimPrefix(path, "//"); !ok || path == "" {
+		return ""
+	}
+	if filepath.IsAbs(path) {
+		return path
+	}
+	return filepath.Join(c.Dir, path)
+}
+
 // missingFile says that the file of a SQLite source is not there.
 func missingFile(c *Config) error {
-	path := strings.TrimPrefix(strings.TrimPrefix(c.URL, "sqlite:"), "//")
-	if _, err := os.Stat(path); err != nil {
+	if _, err := os.Stat(sqliteFile(c)); err != nil {
 		return &store.Error{Code: store.Down, Msg: "has no file to read", Err: err}
 	}
 	return nil

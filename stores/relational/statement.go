@@ -63,11 +63,11 @@ func (l *layout) text(bounds []int64) (text string, params []param) {
 		if i > 0 {
 			w.add("\nUNION ALL\n")
 		}
-		if l.several() && l.dialect.ordered() {
+		if l.several() && l.dialect.keepsOrder {
 			w.add("(")
 		}
 		s.branch(&w, b)
-		if l.several() && l.dialect.ordered() {
+		if l.several() && l.dialect.keepsOrder {
 			w.add(")")
 		}
 	}
@@ -149,7 +149,7 @@ func (s *statement) branch(w *writer, b *branch) {
 	default:
 		s.child(w, b)
 		s.joins(w, b, b.joined)
-		if !s.reads[b.read].Totals && s.dialect.ordered() {
+		if !s.reads[b.read].Totals && s.dialect.keepsOrder {
 			w.add("\n ORDER BY ", s.childOrder(b))
 		}
 	}
@@ -243,7 +243,7 @@ func (s *statement) above(b *branch) string {
 // The rows above come first only because they are cheap to compare.
 func (s *statement) childOrder(b *branch) string {
 	if s.bounded(b.read) {
-		if !s.dialect.ordered() {
+		if !s.dialect.lateral {
 			return s.above(b) + ", " + s.column("t", b.read, place)
 		}
 		return s.above(b) + ", " + s.number(b.read)
@@ -299,7 +299,7 @@ func (s *statement) child(w *writer, b *branch) {
 		pairs = s.quote(r.Through.Set) + fmt.Sprintf(" m%d", b.read)
 	}
 	switch {
-	case s.bounded(b.read) && !s.dialect.ordered():
+	case s.bounded(b.read) && !s.dialect.lateral:
 		w.add(host, " JOIN ", s.windowed(b, pairs, own))
 	case s.bounded(b.read):
 		if pairs != "" {
@@ -364,7 +364,7 @@ func (s *statement) root(w *writer, b *branch, numbered bool) {
 	r := s.reads[b.read]
 	own, where := s.table(b.read), ""
 	var rows string
-	if !s.dialect.ordered() {
+	if !s.dialect.lateral {
 		w.add("(", s.plainRoot(b), ")", fmt.Sprintf(" t%d", b.read))
 		return
 	}

@@ -61,7 +61,7 @@ func (s *Source) runText(ctx context.Context, f *form, in []store.Input, c *coll
 			break
 		}
 		p := &f.params[t.params[i]]
-		if s.dialect.(textDialect).inline() && p.many {
+		if s.dialect.windowed.inline() && p.many {
 			args = inlined(&text, args, p, in)
 			continue
 		}
@@ -81,14 +81,6 @@ func (s *Source) runText(ctx context.Context, f *form, in []store.Input, c *coll
 		cancel() // closing the rows would wait for the rest
 	}
 	return err
-}
-
-// A textDialect is one whose values come as text.
-type textDialect interface {
-	plainDialect
-	// inline reports whether many values are parameters of their own; else they
-	// are one, a JSON array.
-	inline() bool
 }
 
 // collect hands the values of rows to a collector as text.

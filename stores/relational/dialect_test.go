@@ -1,0 +1,22 @@
+package relational
+
+import "testing"
+
+// TestDatabases holds that every kind of database has all that statements need: a
+// new one that forgets a part is told here, and not by its first request.
+func TestDatabases(t *testing.T) {
+	for kind, d := range databases {
+		if d.dialect == nil || d.open == nil || d.ready == nil || d.catalogue == nil || d.fail == nil {
+			t.Errorf("%s lacks a part: %+v", kind, d)
+		}
+		if !d.lateral && d.windowed == nil {
+			t.Errorf("%s knows neither LATERAL nor what stands for it", kind)
+		}
+		if !d.binary && d.windowed == nil {
+			t.Errorf("%s sends text, and does not say how it takes many values", kind)
+		}
+		if d.lateral != d.keepsOrder {
+			t.Errorf("%s: the rows of bounded reads are numbered where windows write them, and statements count on their order where LATERAL does", kind)
+		}
+	}
+}
