@@ -19,6 +19,7 @@ var update = flag.Bool("update", false, "write docs/messages.md")
 // passes them.
 var stages = []struct{ folder, title, about string }{
 	{"core/language", "Reading a text", "Rule `syntax`, code `SYNTAX`. The text is not a document of the language; nothing else is looked at."},
+	{"core/scalar", "Reading values", "Rule `Values of Correct Type` where a value stands in a text; of a variable, code `VARIABLES`."},
 	{"core/schema", "Building the types", "What is wrong with a schema, and values that do not fit their types. The rules are titles of section 3 of the specification."},
 	{"core/validate", "Checking an operation", "Code `INVALID`. The rules are titles of section 5 of the specification."},
 	{"core/binding", "Binding to the stores", "What `osprey check` and the start of the service find when the schema is held against the stores' catalogues."},

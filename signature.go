@@ -3,6 +3,7 @@ package osprey
 import (
 	"encoding/json"
 	"fmt"
+	"osprey/core/scalar"
 	"reflect"
 	"slices"
 	"strings"
@@ -114,17 +115,19 @@ func gives(what string, s *store.Shape, t reflect.Type) error {
 }
 
 // scalarKinds returns the kinds of Go types that can hold a scalar.
-func scalarKinds(scalar string, t reflect.Type) []reflect.Kind {
+func scalarKinds(name string, t reflect.Type) []reflect.Kind {
 	whole := []reflect.Kind{reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64, reflect.Uint, reflect.Uint8, reflect.Uint16, reflect.Uint32, reflect.Uint64}
-	switch scalar {
-	case "Int":
-		return append(whole, reflect.Float64)
-	case "Float":
-		return []reflect.Kind{reflect.Float64, reflect.Float32}
-	case "Boolean":
-		return []reflect.Kind{reflect.Bool}
-	case "String", "ID", "UUID", "URL", "DateTime", "Date", "Time", "Duration", "Decimal", "Int64":
-		return []reflect.Kind{reflect.String} // in JSON they are text
+	if s := scalar.Named(name); s != nil {
+		switch s.Form {
+		case scalar.AsWhole:
+			return append(whole, reflect.Float64)
+		case scalar.AsNumber:
+			return []reflect.Kind{reflect.Float64, reflect.Float32}
+		case scalar.AsTruth:
+			return []reflect.Kind{reflect.Bool}
+		case scalar.AsText:
+			return []reflect.Kind{reflect.String}
+		}
 	}
 	return []reflect.Kind{t.Kind()} // nobody knows how it is written
 }

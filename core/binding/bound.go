@@ -3,6 +3,7 @@ package binding
 import (
 	"osprey/core/expression"
 	"osprey/core/language"
+	"osprey/core/scalar"
 	"osprey/core/schema"
 	"osprey/core/store"
 )
@@ -117,7 +118,7 @@ type Field struct {
 
 	// Of Column and Nested.
 	Wanted store.Wanted // of a nested record without its fields
-	Codec  Codec        // of Column: how the innermost value is written
+	Codec  scalar.Codec // of Column: how the innermost value is written
 	Enum   *Enum        // of a column whose type is an enum
 	Nested *Shape
 
@@ -219,7 +220,7 @@ type Page struct {
 type Total struct {
 	Of    store.Total
 	Path  string // of all but Count
-	Codec Codec
+	Codec scalar.Codec
 	Kind  store.Kind // how it is read
 	// Values is the kind of the values that it is made of.
 	Values store.Kind

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"osprey/core/language"
+	"osprey/core/scalar"
 	"osprey/core/schema"
 	"osprey/core/store"
 )
@@ -83,7 +84,7 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 		b.fail(ruleFits, f.Pos, f.Coordinate(), "write ["+named.String()+"]", msgOneValueHoldsList, f.Coordinate(), p.records.Set, path)
 		return nil
 	}
-	if isList && kind == store.JSON && named.String() != "JSON" {
+	if isList && kind == store.JSON && !isAny(named) {
 		kind = store.Unknown
 	}
 	kind, codec, err := fit(named, kind)
@@ -104,14 +105,14 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 }
 
 // warnOfType tells of values that cannot be answered as they are stored.
-func (b *binder) warnOfType(p place, f *schema.Field, named schema.Named, path string, info *store.Field, codec Codec) {
+func (b *binder) warnOfType(p place, f *schema.Field, named schema.Named, path string, info *store.Field, codec scalar.Codec) {
 	switch {
 	case info == nil:
 	case info.AsText:
 		b.warn(ruleFits, f.Pos, f.Coordinate(), "use a view that casts it, if its text is not what you want", msgReadAsText, f.Coordinate(), p.records.Set, path, info.Type)
-	case info.Wide && codec == Number32:
+	case info.Wide && codec == scalar.Number32:
 		b.warn(ruleFits, f.Pos, f.Coordinate(), "make it Int64, which holds them all, unless none is so large", msgBeyondInt, f.Coordinate(), named, p.records.Set, path, info.Type)
-	case codec == FloatAsNumber:
+	case codec == scalar.FloatAsNumber:
 		b.warn(ruleFits, f.Pos, f.Coordinate(), "make it Float", msgFractionAsInt, f.Coordinate(), named, p.records.Set, path, info.Type)
 	}
 }

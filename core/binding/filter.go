@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"osprey/core/language"
+	"osprey/core/scalar"
 	"osprey/core/schema"
 	"osprey/core/store"
 )
@@ -150,12 +151,12 @@ func (b *binder) compare(in *schema.Input, operators *schema.InputObject, p filt
 			b.fail(ruleFilter, op.Pos, op.Coordinate, "", msgComparisonShape, op.Coordinate, op.Type)
 			return nil
 		}
-		kind, _, err := fit(named, kind)
+		kind, codec, err := fit(named, kind)
 		if err != nil {
 			b.fail(ruleFits, in.Pos, in.Coordinate, "", msgArgumentType, in.Coordinate, named, p.records.Set, path, info.Type, err)
 			return nil
 		}
-		t.Kind, t.Day = kind, named.String() == "Date" && kind == store.Time
+		t.Kind, t.Day = kind, codec == scalar.DayOfMoment
 		if e, ok := named.(*schema.Enum); ok {
 			t.Enum = b.enum(e, p.source, info)
 		}

@@ -6,6 +6,7 @@ import (
 
 	"osprey/core/expression"
 	"osprey/core/language"
+	"osprey/core/scalar"
 	"osprey/core/schema"
 	"osprey/core/validate"
 )
@@ -70,17 +71,8 @@ func expressionKind(t schema.Named) expression.Kind {
 	if _, ok := t.(*schema.Enum); ok {
 		return expression.Text // by their names
 	}
-	switch t.String() {
-	case "Int", "Int64":
-		return expression.Int
-	case "Float", "Decimal":
-		return expression.Float
-	case "Boolean":
-		return expression.Bool
-	case "DateTime", "Date":
-		return expression.Moment
-	case "String", "ID", "UUID", "URL", "Time", "Duration":
-		return expression.Text
+	if s := scalar.Named(t.String()); s != nil {
+		return s.Holds
 	}
 	return expression.Any
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"osprey/core/language"
+	"osprey/core/scalar"
 	"osprey/core/schema"
 )
 
@@ -135,7 +136,7 @@ func (s *supplier) testType(owner schema.Named, f *schema.Field) string {
 	related := directive(f, "related") != nil
 	switch {
 	case schema.IsLeaf(named):
-		if isList || named.String() == "JSON" {
+		if isList || isAny(named) {
 			return ""
 		}
 		return named.String() + "Filter"
@@ -179,6 +180,13 @@ func storedIn(t schema.Named) string {
 	return ""
 }
 
+// isAny reports whether a type is JSON, whose values have no order and no parts that
+// a store is asked about.
+func isAny(t schema.Named) bool {
+	known := scalar.Named(t.String())
+	return known != nil && known.Form == scalar.AsAny
+}
+
 func (s *supplier) foldable(t schema.Named) bool { return storedIn(t) != "" && s.folds(storedIn(t)) }
 
 func (s *supplier) sameStore(a, b schema.Named) bool {
@@ -188,11 +196,11 @@ func (s *supplier) sameStore(a, b schema.Named) bool {
 // comparisons writes the comparisons of a scalar or enum.
 func (s *supplier) comparisons(name string, t schema.Named) {
 	fmt.Fprintf(&s.text, "\n\"What a value must fit: all that is given.\"\ninput %s {\n  is: %s\n  isNot: %s\n  in: [%s!]\n  notIn: [%s!]\n", name, t, t, t, t)
-	switch t.String() {
-	case "Int", "Float", "String", "Decimal", "Int64", "DateTime", "Date", "Time":
+	known := scalar.Named(t.String())
+	if known != nil && known.Ordered {
 		fmt.Fprintf(&s.text, "  above: %s\n  atLeast: %s\n  below: %s\n  atMost: %s\n", t, t, t, t)
 	}
-	if t.String() == "String" {
+	if known != nil && known.Searched {
 		s.text.WriteString("  contains: String\n  startsWith: String\n  endsWith: String\n")
 	}
 	s.text.WriteString("  missing: Boolean\n}\n")
@@ -228,7 +236,7 @@ func (s *supplier) sort(name string, t schema.Named) {
 		related := directive(f, "related") != nil
 		_, composite := named.(schema.Composite)
 		switch {
-		case isList || directive(f, "total") != nil || directive(f, "computed") != nil || named.String() == "JSON" || s.node(named) != named:
+		case isList || directive(f, "total") != nil || directive(f, "computed") != nil || isAny(named) || s.node(named) != named:
 		case schema.IsLeaf(named):
 			keys = append(keys, "  "+f.Name+": "+s.want("Direction"))
 		case related && s.sameStore(t, named), composite && !related && !s.foldable(t) && named.About().Directive("stored") == nil:

@@ -8,6 +8,7 @@ import (
 
 	"osprey/core/expression"
 	"osprey/core/plan"
+	"osprey/core/scalar"
 	"osprey/core/schema"
 	"osprey/core/store"
 )
@@ -143,7 +144,7 @@ func (o argumentsOf) Field(name string) (any, error) {
 			bad := badArgument(a, msgDoesNotFit, err).(*store.Error)
 			return nil, &told{string(bad.Code), "", bad.Msg}
 		}
-		return typed(schema.NamedOf(a.Type).String(), plainValue(v)), nil
+		return typed(scalar.Named(schema.NamedOf(a.Type).String()), plainValue(v)), nil
 	}
 	return nil, nil // it is not given
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"osprey/core/cursor"
 	"osprey/core/plan"
 	"osprey/core/schema"
 	"osprey/core/store"
@@ -70,7 +71,7 @@ func (r *run) arguments(read *plan.Read, in *store.Input) error {
 	for _, a := range read.Where {
 		var err error
 		if a.List != "" {
-			err = r.cursor(a, in.Where[a.Column:a.Column+len(a.By)])
+			err = r.from(a, in.Where[a.Column:a.Column+len(a.By)])
 		} else {
 			err = r.condition(a, &in.Where[a.Column])
 		}
@@ -127,13 +128,13 @@ func (r *run) limit(a *plan.Arg) (int64, error) {
 	return n, nil
 }
 
-// cursor resolves the values of a cursor.
-func (r *run) cursor(a *plan.Arg, into []store.Column) error {
+// from resolves the values of a cursor.
+func (r *run) from(a *plan.Arg, into []store.Column) error {
 	v, err := a.Resolve(r.vars)
 	if err != nil {
 		return badArgument(a, msgDoesNotFit, err)
 	}
-	if text, _ := v.(string); !readCursor(text, a, into) {
+	if text, _ := v.(string); !cursor.Read(text, &cursor.Wanted{List: a.List, Merged: a.Merged, Kinds: a.Kinds, Some: a.Other}, into) {
 		return badArgument(a, msgNoCursor)
 	}
 	return nil

@@ -9,8 +9,8 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"osprey/core/binding"
 	"osprey/core/plan"
+	"osprey/core/scalar"
 	"osprey/core/store"
 )
 
@@ -104,54 +104,54 @@ func appendFormatted(b []byte, f *plan.Field, c *store.Column, row int) (_ []byt
 // appendCoded appends one value through the field's codec.
 func appendCoded(b []byte, f *plan.Field, c *store.Column, row int) (_ []byte, why string) {
 	switch f.Codec {
-	case binding.Quoted:
+	case scalar.Quoted:
 		return appendQuoted(b, c.At(row)), ""
-	case binding.Number, binding.NumberAsFloat:
+	case scalar.Number, scalar.NumberAsFloat:
 		return strconv.AppendInt(b, c.Ints[row], 10), ""
-	case binding.Number32:
+	case scalar.Number32:
 		n := c.Ints[row]
 		if n < math.MinInt32 || n > math.MaxInt32 {
 			return b, fmt.Sprintf(msgBeyondBitsInt, n)
 		}
 		return strconv.AppendInt(b, n, 10), ""
-	case binding.Fraction:
+	case scalar.Fraction:
 		v := c.Floats[row]
 		if math.IsNaN(v) || math.IsInf(v, 0) {
 			return b, fmt.Sprintf(msgNotNumberJsonCan, v)
 		}
 		return AppendFloat(b, v), ""
-	case binding.Truth:
+	case scalar.Truth:
 		return strconv.AppendBool(b, c.Ints[row] != 0), ""
-	case binding.QuotedInt:
+	case scalar.QuotedInt:
 		return append(strconv.AppendInt(append(b, '"'), c.Ints[row], 10), '"'), ""
-	case binding.FloatAsNumber:
+	case scalar.FloatAsNumber:
 		n := c.Floats[row]
 		if n != math.Trunc(n) || n < math.MinInt32 || n > math.MaxInt32 {
 			return b, fmt.Sprintf(msgNotWholeNumberBits, n)
 		}
 		return strconv.AppendInt(b, int64(n), 10), ""
-	case binding.DecimalAsIs:
+	case scalar.DecimalAsIs:
 		if !json.Valid(c.At(row)) {
 			return b, fmt.Sprintf(msgNotNumber, c.At(row))
 		}
 		return append(b, c.At(row)...), ""
-	case binding.MomentText:
+	case scalar.MomentText:
 		return append(store.AppendTime(append(b, '"'), c.Ints[row]), '"'), ""
-	case binding.DateText:
+	case scalar.DateText:
 		return append(store.AppendDate(append(b, '"'), c.Ints[row]), '"'), ""
-	case binding.DayOfMoment:
+	case scalar.DayOfMoment:
 		return append(store.AppendDate(append(b, '"'), store.DateOf(time.UnixMicro(c.Ints[row]))), '"'), ""
-	case binding.ClockText:
+	case scalar.ClockText:
 		return append(store.AppendClock(append(b, '"'), c.Ints[row]), '"'), ""
-	case binding.RawJSON:
+	case scalar.RawJSON:
 		return append(b, c.At(row)...), ""
-	case binding.EnumName:
+	case scalar.EnumName:
 		name, ok := f.Names[string(c.At(row))]
 		if !ok {
 			return b, fmt.Sprintf(msgStoredValueNoValue, c.At(row))
 		}
 		return append(b, name...), ""
-	case binding.Base64:
+	case scalar.Base64:
 		return append(base64.StdEncoding.AppendEncode(append(b, '"'), c.At(row)), '"'), ""
 	}
 	panic(fmt.Sprintf("execute: unknown codec %d", f.Codec))

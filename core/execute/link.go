@@ -210,7 +210,7 @@ func (r *run) page(s *plan.Step, l *link) error {
 			continue
 		}
 		values := make([]store.Column, len(cursor.By))
-		if err := r.cursor(cursor, values); err != nil {
+		if err := r.from(cursor, values); err != nil {
 			return err
 		}
 		l.behind(s.Page.Order, cursor, values)

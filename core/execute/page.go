@@ -4,6 +4,7 @@ import (
 	"math/big"
 	"strconv"
 
+	"osprey/core/cursor"
 	"osprey/core/plan"
 	"osprey/core/store"
 )
@@ -138,9 +139,19 @@ func (r *run) cursorAt(b []byte, p *pageNow, i int32) ([]byte, bool) {
 	if m := p.merged; m != nil {
 		at := m.rows[place]
 		step := m.merge.Parts[at.part].Step
-		return appendCursor(b, &plan.Page{Order: step.Page.Order, List: p.page.List}, int(at.part), r.link(step).table, int(at.row)), true
+		return appendCursor(b, p.page.List, int(at.part), step.Page.Order, r.link(step).table, int(at.row)), true
 	}
-	return appendCursor(b, p.page, -1, p.link.table, p.link.at(place)), true
+	return appendCursor(b, p.page.List, -1, p.page.Order, p.link.table, p.link.at(place)), true
+}
+
+// appendCursor writes the cursor of a row of a list in some order.
+func appendCursor(b []byte, list string, part int, order []plan.Order, t *store.Table, row int) []byte {
+	var room [8]*store.Column
+	columns := room[:0]
+	for _, o := range order {
+		columns = append(columns, &t.Columns[o.Column])
+	}
+	return cursor.Append(b, list, part, columns, row)
 }
 
 func (r *run) edges(b []byte, f *plan.Field, p *pageNow) ([]byte, bool) {

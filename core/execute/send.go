@@ -3,8 +3,8 @@ package execute
 import (
 	"fmt"
 
-	"osprey/core/binding"
 	"osprey/core/plan"
+	"osprey/core/scalar"
 	"osprey/core/store"
 )
 
@@ -136,8 +136,8 @@ func soundLeaf(f *plan.Field, null *plan.Nullness, c *store.Column) bool {
 		return false
 	}
 	switch f.Codec {
-	case binding.Quoted, binding.Number, binding.Truth, binding.QuotedInt, binding.NumberAsFloat,
-		binding.MomentText, binding.DateText, binding.DayOfMoment, binding.ClockText, binding.RawJSON, binding.Base64:
+	case scalar.Quoted, scalar.Number, scalar.Truth, scalar.QuotedInt, scalar.NumberAsFloat,
+		scalar.MomentText, scalar.DateText, scalar.DayOfMoment, scalar.ClockText, scalar.RawJSON, scalar.Base64:
 		return true
 	}
 	var text []byte

@@ -2,11 +2,11 @@ package execute
 
 import (
 	"encoding/json"
-	"strconv"
 	"time"
 
-	"osprey/core/binding"
+	"osprey/core/expression"
 	"osprey/core/plan"
+	"osprey/core/scalar"
 	"osprey/core/store"
 )
 
@@ -65,15 +65,15 @@ func plainLeaf(f *plan.Field, c *store.Column, row int) (any, bool) {
 		return nil, false
 	}
 	switch {
-	case f.Codec == binding.Quoted && f.Scalar != "Decimal":
+	case f.Codec == scalar.Quoted && (f.Scalar == nil || f.Scalar.Typed == nil):
 		return string(c.At(row)), true
-	case f.Codec == binding.Fraction:
+	case f.Codec == scalar.Fraction:
 		return c.Floats[row], true
-	case f.Codec == binding.Truth:
+	case f.Codec == scalar.Truth:
 		return c.Ints[row] != 0, true
-	case f.Scalar == "Int" && f.Codec == binding.Number, f.Scalar == "Int64" && f.Codec == binding.QuotedInt:
+	case f.Scalar != nil && f.Scalar.Holds == expression.Int && (f.Codec == scalar.Number || f.Codec == scalar.QuotedInt):
 		return c.Ints[row], true
-	case f.Scalar == "DateTime" && f.Codec == binding.MomentText:
+	case f.Scalar != nil && f.Scalar.Holds == expression.Moment && f.Codec == scalar.MomentText:
 		return time.UnixMicro(c.Ints[row]).UTC(), true
 	}
 	return nil, false
@@ -96,37 +96,17 @@ func jsonText(text []byte) any {
 }
 
 // typed returns a decoded JSON value of a scalar as an expression has it.
-func typed(scalar string, v any) any {
-	if list, ok := v.([]any); ok && scalar != "JSON" {
+func typed(s *scalar.Scalar, v any) any {
+	if s == nil || s.Typed == nil {
+		return v
+	}
+	if list, ok := v.([]any); ok {
 		for i := range list {
-			list[i] = typed(scalar, list[i])
+			list[i] = typed(s, list[i])
 		}
 		return list
 	}
-	switch v := v.(type) {
-	case string:
-		switch scalar {
-		case "Int64":
-			if n, err := strconv.ParseInt(v, 10, 64); err == nil {
-				return n
-			}
-		case "Decimal":
-			if n, err := strconv.ParseFloat(v, 64); err == nil {
-				return n
-			}
-		case "DateTime", "Date":
-			for _, layout := range []string{time.RFC3339Nano, time.DateOnly} {
-				if m, err := time.Parse(layout, v); err == nil {
-					return m
-				}
-			}
-		}
-	case float64:
-		if scalar == "Int" || scalar == "Int64" {
-			return int64(v)
-		}
-	}
-	return v
+	return s.Typed(v)
 }
 
 // objectValue returns a row as an expression looks at it; nil after telling that it

@@ -8,6 +8,7 @@ import (
 
 	"osprey/core/binding"
 	"osprey/core/language"
+	"osprey/core/scalar"
 	"osprey/core/schema"
 	"osprey/core/store"
 )
@@ -196,7 +197,7 @@ func (g group) subsets() []*language.SelectionSet {
 
 // newField starts a field of the answer.
 func (b *builder) newField(g group, def *schema.Field) *Field {
-	f := &Field{ID: len(b.plan.Fields), Name: g.name, At: def.Coordinate(), Pos: g.fields[0].Start(), Null: nullness(def.Type), Scalar: schema.NamedOf(def.Type).String()}
+	f := &Field{ID: len(b.plan.Fields), Name: g.name, At: def.Coordinate(), Pos: g.fields[0].Start(), Null: nullness(def.Type), Scalar: scalar.Named(schema.NamedOf(def.Type).String())}
 	if t, ok := schema.NamedOf(def.Type).(*schema.Scalar); ok && t.Coding != nil {
 		f.Format = t.Coding.Format
 	}

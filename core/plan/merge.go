@@ -1,11 +1,11 @@
 package plan
 
 import (
-	"encoding/base64"
 	"slices"
 	"strings"
 
 	"osprey/core/binding"
+	cursors "osprey/core/cursor"
 	"osprey/core/language"
 	"osprey/core/store"
 )
@@ -99,7 +99,7 @@ func (b *builder) mergeBounds(use *arguments) {
 		}
 		if v, err := cursor.Resolve(b.vars); err == nil {
 			text, _ := v.(string)
-			cursor.Part = CursorPart(text)
+			cursor.Part = cursors.Part(text)
 		}
 	}
 }
@@ -177,14 +177,4 @@ func (b *builder) nameOnly(g group, part *binding.Field) *Object {
 	}
 	lead(c.Fields)
 	return &Object{Kind: -1, Type: t.Name, Cases: []Case{c}}
-}
-
-// CursorPart returns the part of a merged list of whose record a cursor is, or
-// -1 if it is no cursor of a merged list: the byte behind its checksum.
-func CursorPart(cursor string) int {
-	raw, err := base64.RawURLEncoding.DecodeString(cursor)
-	if err != nil || len(raw) < 5 {
-		return -1
-	}
-	return int(raw[4])
 }

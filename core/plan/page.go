@@ -5,6 +5,7 @@ import (
 
 	"osprey/core/binding"
 	"osprey/core/language"
+	"osprey/core/scalar"
 	"osprey/core/schema"
 	"osprey/core/store"
 )
@@ -77,7 +78,7 @@ func (p *pagePlan) connectionField(f *Field, g group) {
 		f.What = Info
 		f.Object = p.object(schema.NamedOf(p.bound.Page.Connection.Field(name).Type).(*schema.Object), g.subsets(), p.infoField)
 	case "totalCount":
-		p.totalOf(f, &binding.Total{Of: store.Count, Kind: store.Int, Codec: binding.Number32})
+		p.totalOf(f, &binding.Total{Of: store.Count, Kind: store.Int, Codec: scalar.Number32})
 	default:
 		p.totalOf(f, p.bound.Page.Totals[name])
 	}

@@ -16,6 +16,7 @@ import (
 	"osprey/core/binding"
 	"osprey/core/expression"
 	"osprey/core/language"
+	"osprey/core/scalar"
 	"osprey/core/schema"
 	"osprey/core/store"
 )
@@ -276,7 +277,7 @@ type Field struct {
 	Null Nullness
 
 	Column int // of Leaf and Inner
-	Codec  binding.Codec
+	Codec  scalar.Codec
 	Names  map[string][]byte // of an enum: its names as JSON by stored spelling
 	Text   []byte            // of Constant
 	Step   *Step             // of One and Many
@@ -287,7 +288,7 @@ type Field struct {
 	Merge  *Merge            // of Merged, and of Paged if the records are of several steps
 	Parts  []*Field          // of Merged, Node and Total: how the records of each part of the merge are written
 
-	Scalar string                              // the name of a leaf's type
+	Scalar *scalar.Scalar                      // of a leaf; nil of an enum, or a scalar of the schema's own
 	Format func(stored string) (string, error) // of a scalar that has it
 	// Of Expression.
 	Expr   *expression.Program

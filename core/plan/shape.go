@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"osprey/core/cursor"
 	"osprey/core/schema"
 )
 
@@ -40,7 +41,7 @@ func (s *Shape) Key(vars map[string]schema.Value) string {
 	}
 	for _, name := range s.parts {
 		text, _ := vars[name].(string)
-		fmt.Fprintf(&b, "%s#%d;", name, CursorPart(text))
+		fmt.Fprintf(&b, "%s#%d;", name, cursor.Part(text))
 	}
 	return b.String()
 }

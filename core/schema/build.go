@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"osprey/core/language"
+	"osprey/core/scalar"
 )
 
 // A Text is one file of a schema.
@@ -50,8 +51,8 @@ func Build(texts ...Text) (*Schema, language.Problems) {
 	b.schemaRoots()
 	// Built-in scalars that nothing refers to are no part of what introspection
 	// shows (section 3.5).
-	for _, name := range []string{"Int", "Float", "ID"} {
-		b.schema.types[name].About().hidden = !b.referred[name]
+	for _, s := range scalar.Predeclared() {
+		b.schema.types[s.Name].About().hidden = !b.referred[s.Name]
 	}
 	if !b.problems.Failed() || b.schema.Query != nil {
 		b.check()
@@ -388,8 +389,8 @@ func (b *builder) lookup(name language.Name) Named {
 		b.referred[name.Text] = true
 		return t
 	}
-	if s, ok := standardScalars[name.Text]; ok {
-		t := &Scalar{Declared: Declared{Name: name.Text, Description: s.description}, SpecifiedBy: s.specifiedBy}
+	if s := scalar.Named(name.Text); s != nil {
+		t := &Scalar{Declared: Declared{Name: s.Name, Description: s.Description}, SpecifiedBy: s.SpecifiedBy}
 		b.schema.types[name.Text] = t
 		return t
 	}

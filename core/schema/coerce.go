@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"osprey/core/language"
+	"osprey/core/scalar"
 )
 
 // A CoercionError says which part of a value does not fit its type.
@@ -155,15 +156,7 @@ func coerce(t Type, v any, in reader) (Value, error) {
 // isFree reports whether a scalar may be given as a list or an object: JSON,
 // and those that Osprey does not know.
 func isFree(t *Scalar) bool {
-	switch t.Name {
-	case "Int", "Float", "String", "Boolean", "ID":
-		return false
-	}
-	if t.Coding != nil && t.Coding.Parse != nil {
-		return false
-	}
-	_, known := standardScalars[t.Name]
-	return !known || t.Name == "JSON"
+	return scalar.IsFree(t.Name) && (t.Coding == nil || t.Coding.Parse == nil)
 }
 
 // valueHint returns the nearest values of an enum, or all of them if none is

@@ -59,14 +59,11 @@ const (
 	msgExpectedValueTypeFound2   = "expected a value of the type %s, found %s"
 	msgExpectedValueTypeFound    = "expected a value of the type %s, found null"
 	msgExpectedInputObjectFound  = "expected an input object %s, found %s"
-	msgFoundIntHoldsWhole        = "found %d, and Int holds whole numbers of at most 32 bits, from -2147483648 to 2147483647"
-	msgFoundIntHoldsWhole2       = "found %s, and Int holds whole numbers of at most 32 bits, from -2147483648 to 2147483647"
 	msgNullGivenWhereExpected    = "null is given where %s is expected"
 	msgEnumHasNoValue            = "the enum %s has no value %s%s"
 	msgFieldCannotNullSince      = "the field %q of %s cannot be null, since exactly one field is given"
 	msgFieldRequired             = "the field %q of %s is required"
 	msgInputObjectHasNo2         = "the input object %s has no field %q%s"
-	msgNumberTooLargeFloat       = "the number %s is too large for Float"
 	msgVariableNullWhereExpected = "the variable $%s is null where %s is expected"
 )
 

@@ -1,19 +1,24 @@
 package schema
 
+import (
+	"fmt"
+	"strings"
+
+	"osprey/core/scalar"
+)
+
+// predeclaredScalars writes the definitions of the scalars that every schema has.
+func predeclaredScalars() string {
+	var b strings.Builder
+	for _, s := range scalar.Predeclared() {
+		fmt.Fprintf(&b, "%q\nscalar %s\n", s.Description, s.Name)
+	}
+	return b.String()
+}
+
 // predeclared has the types and directives that every schema has (sections
 // 3.5.1 to 3.5.5, 3.13 and 4.2).
-const predeclared = `
-"A signed whole number of at most 32 bits."
-scalar Int
-"A signed number with a fraction, in double precision (IEEE 754)."
-scalar Float
-"Text in Unicode."
-scalar String
-"true or false."
-scalar Boolean
-"An identifier: written as text, given as text or a whole number, not meant to be read by people."
-scalar ID
-
+var predeclared = predeclaredScalars() + `
 "Leaves the field or fragment out when the condition is true."
 directive @skip("Left out when true." if: Boolean!) on FIELD | FRAGMENT_SPREAD | INLINE_FRAGMENT
 "Takes the field or fragment in only when the condition is true."

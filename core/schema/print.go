@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"osprey/core/language"
+	"osprey/core/scalar"
 )
 
 // Print returns the schema in the schema language, without predeclared types
@@ -23,11 +24,8 @@ func (s *Schema) Print() string {
 }
 
 func isPredeclared(t Named) bool {
-	switch t.String() {
-	case "Int", "Float", "String", "Boolean", "ID":
-		return true
-	}
-	return strings.HasPrefix(t.String(), "__")
+	s := scalar.Named(t.String())
+	return s != nil && s.Predeclared || strings.HasPrefix(t.String(), "__")
 }
 
 type printer struct{ b strings.Builder }
