@@ -86,7 +86,7 @@ type Note @stored(in: "notes", as: "notes", key: "id") { id: ID! text: String! q
 	}
 	defer p.Close()
 	for text, want := range map[string]string{
-		`{ quays(sort: [{lengthM: DESC_MISSING_FIRST}], limit: 2) { name notes { text } noteCount } }`: `{"quays":[{"name":"Ferry Pier","notes":[{"text":"lights out"}],"noteCount":1},{"name":"Timber Quay","notes":[{"text":"dredging"},{"text":"survey"}],"noteCount":2}]}`,
+		`{ quays(sort: [{lengthM: DESC_NULLS_FIRST}], limit: 2) { name notes { text } noteCount } }`: `{"quays":[{"name":"Ferry Pier","notes":[{"text":"lights out"}],"noteCount":1},{"name":"Timber Quay","notes":[{"text":"dredging"},{"text":"survey"}],"noteCount":2}]}`,
 		`{ notes { quay { name } } }`:                                  `{"notes":[{"quay":{"name":"Timber Quay"}},{"quay":{"name":"Ferry Pier"}},{"quay":{"name":"Timber Quay"}}]}`,
 		`{ quays(filter: {lengthM: {atMost: 100}}) { code lengthM } }`: `{"quays":[{"code":"Q3","lengthM":80.5}]}`,
 	} {

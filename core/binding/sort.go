@@ -12,10 +12,10 @@ import (
 // Directions has what the values of a sort key's enum mean. A schema's own enum
 // may have the first two only.
 var Directions = map[schema.Symbol]store.Order{
-	"ASC":                {},
-	"DESC":               {Desc: true},
-	"ASC_MISSING_LAST":   {Turned: true},
-	"DESC_MISSING_FIRST": {Desc: true, Turned: true},
+	"ASC":              {},
+	"DESC":             {Desc: true},
+	"ASC_NULLS_LAST":   {Nulls: store.NullsGreatest},
+	"DESC_NULLS_FIRST": {Desc: true, Nulls: store.NullsGreatest},
 }
 
 // sortArgument binds an argument "sort": a list of one-of inputs whose fields

@@ -77,7 +77,7 @@ func (s *supplier) define(name string) {
 	case "Direction":
 		s.text.WriteString(`
 "In which direction records are sorted. Those without a value are the least, unless it says otherwise."
-enum Direction { ASC DESC ASC_MISSING_LAST DESC_MISSING_FIRST }
+enum Direction { ASC DESC ASC_NULLS_LAST DESC_NULLS_FIRST }
 `)
 		return
 	case "PageInfo":

@@ -56,7 +56,7 @@ func TestPagesAndTotals(t *testing.T) {
 		{`{ all { berths(filter: {depth: {above: 4}}, sort: [{depth: DESC}]) { no tags } } }`,
 			`{"all":[{"berths":[{"no":2,"tags":["deep"]},{"no":1,"tags":null}]},{"berths":[]},{"berths":null},{"berths":null}]}`,
 			`BAD_VALUE [all 3 berths]: Quay.berths: expected a list of objects, found a number at position 0`},
-		{`{ all { id berths(sort: [{depth: ASC_MISSING_LAST}], offset: 1, limit: 1) { no } } }`,
+		{`{ all { id berths(sort: [{depth: ASC_NULLS_LAST}], offset: 1, limit: 1) { no } } }`,
 			`{"all":[{"id":"1","berths":[{"no":2}]},{"id":"2","berths":[]},{"id":"3","berths":null},{"id":"4","berths":null}]}`, `BAD_VALUE [all 3 berths]: Quay.berths: expected a list of objects, found a number at position 0`},
 		{`{ all { id berths(filter: {not: {depth: {missing: true}}}, limit: -1) { no } } }`,
 			`{"all":[{"id":"1","berths":null},{"id":"2","berths":null},{"id":"3","berths":null},{"id":"4","berths":null}]}`,

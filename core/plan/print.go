@@ -139,10 +139,10 @@ func sortText(orders []store.Order) string {
 		if o.Desc {
 			word += " desc"
 		}
-		if o.Turned && o.Desc {
-			word += " missing first"
-		} else if o.Turned {
-			word += " missing last"
+		if o.Nulls == store.NullsGreatest && o.Desc {
+			word += " nulls first"
+		} else if o.Nulls == store.NullsGreatest {
+			word += " nulls last"
 		}
 		list = append(list, word)
 	}

@@ -194,7 +194,7 @@ func (o Order) Compare(a *Column, i int, b *Column, j int) int {
 	case x && y:
 		return 0
 	case x || y:
-		if x == o.MissingFirst() {
+		if x == o.NullsFirst() {
 			return -1
 		}
 		return 1

@@ -120,9 +120,9 @@ func TestAfter(t *testing.T) {
 		want string
 	}{
 		{store.Order{Path: "n", Kind: store.Int}, "1 5 2 3 4"},
-		{store.Order{Path: "n", Kind: store.Int, Turned: true}, "2 3 4 1 5"},
+		{store.Order{Path: "n", Kind: store.Int, Nulls: store.NullsGreatest}, "2 3 4 1 5"},
 		{store.Order{Path: "n", Kind: store.Int, Desc: true}, "4 2 3 1 5"},
-		{store.Order{Path: "n", Kind: store.Int, Desc: true, Turned: true}, "1 5 4 2 3"},
+		{store.Order{Path: "n", Kind: store.Int, Desc: true, Nulls: store.NullsGreatest}, "1 5 4 2 3"},
 	} {
 		by := []store.Order{test.by, {Path: "id", Kind: store.Int}}
 		c := store.Condition{Op: store.After, By: by}

@@ -137,14 +137,21 @@ type Wanted struct {
 	Fields []Wanted // of Record and Records; their paths begin at the nested record
 }
 
-// An Order is one sort key. Records without a value come first in ascending
-// order and last in descending order, unless Turned says the other way round.
-// Equal rows keep an order that does not change from one request to the next.
+// Nulls says where records without a value come.
+type Nulls uint8
+
+const (
+	NullsLeast    Nulls = iota // first in ascending order, last in descending
+	NullsGreatest              // last in ascending order, first in descending
+)
+
+// An Order is one sort key. Equal rows keep an order that does not change from one
+// request to the next.
 type Order struct {
-	Path   string
-	Kind   Kind // of the values, where they are looked at here
-	Desc   bool
-	Turned bool
+	Path  string
+	Kind  Kind // of the values, where they are looked at here
+	Desc  bool
+	Nulls Nulls
 	// Bytes says that texts are put in order by their bytes, whatever the store
 	// does otherwise: they are merged with those of others.
 	Bytes bool
@@ -153,8 +160,8 @@ type Order struct {
 	Via []Link
 }
 
-// MissingFirst reports whether records without a value come first.
-func (o Order) MissingFirst() bool { return o.Desc == o.Turned }
+// NullsFirst reports whether records without a value come first.
+func (o Order) NullsFirst() bool { return o.Desc == (o.Nulls == NullsGreatest) }
 
 // An Input is what a read is asked with in one run.
 type Input struct {

@@ -241,7 +241,7 @@ var operations = []string{
 	`{ vessels(id: [3, "5", 90, 91, 3]) { id } one: vessels(grade: SECOND, limit: 4) { id grade } }`,
 	`{ owners { name parent { name parent { name parent { name } } } children { name children(limit: 1) { name } } } }`,
 	`{ owners { id vessels(limit: 2, sort: [{length: DESC}]) { id length owner { id } } } }`,
-	`{ owners { id vessels(offset: 1, limit: 3, sort: [{name: ASC_MISSING_LAST}, {built: DESC}]) { id name built } } }`,
+	`{ owners { id vessels(offset: 1, limit: 3, sort: [{name: ASC_NULLS_LAST}, {built: DESC}]) { id name built } } }`,
 	`{ owners { id size longest mean few: size(filter: {length: {above: 60}}) } }`,
 	`{ fleet(first: 1) { totalCount } owners { fleet { __typename totalCount } } }`,
 	`{ vesselCount longest first lengths mean none: longest(filter: {code: {is: "?"}}) all: vesselCount(filter: {any: []}) }`,
@@ -253,14 +253,14 @@ var operations = []string{
 	`{ vessels(filter: {not: {any: [{active: {is: true}}, {grade: {in: [FIRST, SECOND]}}]}}) { id active grade } }`,
 	`{ vessels(filter: {length: {isNot: 20}, grade: {notIn: [THIRD]}}) { id } }`,
 	`{ vessels(filter: {name: {missing: true}}) { id } a: vessels(filter: {name: {is: null}}) { id } b: vessels(filter: {name: {missing: false, is: ""}}) { id } }`,
-	`{ vessels(sort: [{grade: DESC_MISSING_FIRST}, {length: ASC}], limit: 40, offset: 3) { id } }`,
+	`{ vessels(sort: [{grade: DESC_NULLS_FIRST}, {length: ASC}], limit: 40, offset: 3) { id } }`,
 	`{ vessels(limit: 0) { id } owners(offset: 11) { id } a: owners(offset: 50) { id } }`,
 }
 
 // walk goes through lists page by page, forwards and backwards, and must meet
 // every record once, in order.
 func walk(t *testing.T, e, right *Engine, without []string) {
-	for _, sort := range []string{"", "[{name: ASC}]", "[{length: DESC_MISSING_FIRST}]", "[{seen: DESC}, {price: ASC_MISSING_LAST}]", "[{big: ASC}]", "[{active: DESC}, {built: ASC}]"} {
+	for _, sort := range []string{"", "[{name: ASC}]", "[{length: DESC_NULLS_FIRST}]", "[{seen: DESC}, {price: ASC_NULLS_LAST}]", "[{big: ASC}]", "[{active: DESC}, {built: ASC}]"} {
 		if mentions(sort, without) {
 			continue
 		}

@@ -142,7 +142,7 @@ func (g *generator) sort(of string) string {
 		"Vessel": {"id", "code", "name", "length", "built", "seen", "active", "grade", "price", "big"},
 		"Owner":  {"id", "name"},
 	}[of]
-	direction := func() string { return g.pick("ASC", "DESC", "ASC_MISSING_LAST", "DESC_MISSING_FIRST") }
+	direction := func() string { return g.pick("ASC", "DESC", "ASC_NULLS_LAST", "DESC_NULLS_FIRST") }
 	var list []string
 	for range 1 + g.r.IntN(2) {
 		if g.related && g.r.IntN(3) == 0 {

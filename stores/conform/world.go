@@ -253,7 +253,7 @@ func worldFilter(r *rand.Rand) string {
 }
 
 func worldSort(r *rand.Rand) string {
-	return "[{" + []string{"n", "name", "id"}[r.IntN(3)] + ": " + []string{"ASC", "DESC", "ASC_MISSING_LAST", "DESC_MISSING_FIRST"}[r.IntN(4)] + "}]"
+	return "[{" + []string{"n", "name", "id"}[r.IntN(3)] + ": " + []string{"ASC", "DESC", "ASC_NULLS_LAST", "DESC_NULLS_FIRST"}[r.IntN(4)] + "}]"
 }
 
 func worldArguments(r *rand.Rand) string {

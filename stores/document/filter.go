@@ -231,10 +231,10 @@ func (r *request) behind(c *store.Condition, in *store.Input) bson.D {
 		switch {
 		case v != nil:
 			further = append(further, compared(o.Path, op, v))
-			if !o.MissingFirst() {
+			if !o.NullsFirst() {
 				further = append(further, is(o.Path, nil))
 			}
-		case o.MissingFirst():
+		case o.NullsFirst():
 			further = append(further, compared(o.Path, "$ne", nil))
 		}
 		if len(further) > 0 {

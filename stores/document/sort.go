@@ -17,7 +17,7 @@ import (
 func (r *request) sortsHere() bool {
 	read := r.reads[0]
 	return len(r.reads) == 1 && len(read.Keys) == 0 &&
-		(slices.ContainsFunc(read.Sort, func(o store.Order) bool { return o.Turned }) || r.mixed(read.Sort) || r.filtersHere && (read.Limit || read.Offset))
+		(slices.ContainsFunc(read.Sort, func(o store.Order) bool { return o.Nulls == store.NullsGreatest }) || r.mixed(read.Sort) || r.filtersHere && (read.Limit || read.Offset))
 }
 
 // A localSort is documents with the values that they are sorted by.

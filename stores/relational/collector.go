@@ -22,23 +22,23 @@ type collector struct {
 	answer    store.Answer
 	// mixed says of a branch that its rows did not come in their order. Its
 	// table's Order is then by their numbers, also while rows come.
-	mixed  []bool
-	leaves []leaf
-	keyed  []keyed // by branch
+	mixed   []bool
+	lookups []lookup
+	keyed   []keyed // by branch
 	// What follows is room for work.
 	index                  store.Index
 	key                    []byte
 	scratch, parents, ends []int32
 }
 
-// A leaf is the keys of a leaf's rows and of the rows that refer to it.
-type leaf struct {
+// A lookup is the keys of a lookup's rows and of the rows that refer to it.
+type lookup struct {
 	here, there store.Table
 	all         []int // all columns
 }
 
 func newCollector(f *form) *collector {
-	c := &collector{form: f, bounds: make([]int64, len(f.layout.reads)), mixed: make([]bool, len(f.branches)), leaves: make([]leaf, len(f.leaves)), keyed: make([]keyed, len(f.branches))}
+	c := &collector{form: f, bounds: make([]int64, len(f.layout.reads)), mixed: make([]bool, len(f.branches)), lookups: make([]lookup, len(f.lookups)), keyed: make([]keyed, len(f.branches))}
 	c.answer.Tables = make([]*store.Table, len(f.layout.reads))
 	for i, read := range f.layout.reads {
 		t := store.NewTable(read.Columns)
@@ -61,11 +61,11 @@ func newCollector(f *form) *collector {
 			k.above.Kind = plan.kind
 		}
 	}
-	for i, l := range f.leaves {
+	for i, l := range f.lookups {
 		for _, kind := range l.kinds {
-			c.leaves[i].all = append(c.leaves[i].all, len(c.leaves[i].all))
-			c.leaves[i].here.Columns = append(c.leaves[i].here.Columns, store.Column{Kind: kind})
-			c.leaves[i].there.Columns = append(c.leaves[i].there.Columns, store.Column{Kind: kind})
+			c.lookups[i].all = append(c.lookups[i].all, len(c.lookups[i].all))
+			c.lookups[i].here.Columns = append(c.lookups[i].here.Columns, store.Column{Kind: kind})
+			c.lookups[i].there.Columns = append(c.lookups[i].there.Columns, store.Column{Kind: kind})
 		}
 	}
 	c.answer.Release = func() {
@@ -90,9 +90,9 @@ func (c *collector) begin() {
 			c.keyed[i].order[j].Reset()
 		}
 	}
-	for i := range c.leaves {
-		c.leaves[i].here.Reset()
-		c.leaves[i].there.Reset()
+	for i := range c.lookups {
+		c.lookups[i].here.Reset()
+		c.lookups[i].there.Reset()
 	}
 }
 
@@ -173,12 +173,12 @@ func (c *collector) row(values [][]byte) error {
 	return nil
 }
 
-// keys notes the values by which leaves are matched.
+// keys notes the values by which lookups are matched.
 func (c *collector) keys(keys []keyPlan, values [][]byte) error {
 	for _, k := range keys {
-		t := &c.leaves[k.leaf].here
+		t := &c.lookups[k.lookup].here
 		if k.there {
-			t = &c.leaves[k.leaf].there
+			t = &c.lookups[k.lookup].there
 		}
 		if v := values[k.slot]; v == nil {
 			t.Columns[k.n].AppendNull()
@@ -238,7 +238,7 @@ const keptBytes = 8 << 20
 var errGrown = errors.New("a table is no longer small")
 
 // finish makes the parents of branches, which are numbers of rows of the host's
-// branch, rows of the reads they hang from, and matches the leaves.
+// branch, rows of the reads they hang from, and matches the lookups.
 func (c *collector) finish() error {
 	for branch, mixed := range c.mixed {
 		if t := c.answer.Tables[c.form.branches[branch].read]; mixed && len(t.Order) != t.Len {
@@ -258,7 +258,7 @@ func (c *collector) finish() error {
 	}
 	for _, b := range c.form.layout.branches {
 		t := c.answer.Tables[b.read]
-		if b.leaf && int64(t.Len) >= c.form.layout.grownLeaf() {
+		if b.lookup && int64(t.Len) >= c.form.layout.grownLookup() {
 			return errGrown
 		}
 		if b.host == nil {
@@ -278,15 +278,15 @@ func (c *collector) finish() error {
 		}
 		c.lower(t.Parent, c.form.layout.reads[b.read].Parent)
 	}
-	for n := range c.leaves {
+	for n := range c.lookups {
 		c.match(n)
 	}
 	return nil
 }
 
-// match points the rows that refer to a leaf's rows at them.
+// match points the rows that refer to a lookup's rows at them.
 func (c *collector) match(n int) {
-	l, plan := &c.leaves[n], &c.form.leaves[n]
+	l, plan := &c.lookups[n], &c.form.lookups[n]
 	t := c.answer.Tables[plan.read]
 	c.index.Reset()
 	for row := range t.Len {

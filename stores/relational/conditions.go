@@ -112,7 +112,7 @@ func (s *statement) behind(read int, alias string, set *store.Set, c *store.Cond
 		// does not matter, since they have numbers.
 		further := own + sign + value()
 		switch {
-		case nullable && o.MissingFirst():
+		case nullable && o.NullsFirst():
 			further = "(" + further + " OR " + value() + " IS NULL AND " + own + " IS NOT NULL)"
 		case nullable:
 			further = "(" + further + " OR " + own + " IS NULL AND " + value() + " IS NOT NULL)"

@@ -11,16 +11,16 @@ import (
 // more branches.
 //
 // Records of which each row has at most one are joined to it. For many rows
-// that refer to few records there are layouts with leaves: branches that send
+// that refer to few records there are layouts with lookups: branches that send
 // each record of a small table once, to be matched by key here; of a
 // many-to-many relationship to them only the pairs are sent for each row. Of
 // 2,000 port calls with craft, operator, berth and pilots, PostgreSQL spends
-// 30 ms without leaves and 22 with; of 200, 3.2 and 2.6; of 20, 0.57 and 0.68.
+// 30 ms without lookups and 22 with; of 200, 3.2 and 2.6; of 20, 0.57 and 0.68.
 type layout struct {
 	dialect   *database
 	catalogue *store.Catalogue
 	reads     []*store.Read
-	maxLeaf   int64 // of how many records a table can be a leaf; 0 joins all
+	maxLookup int64 // of how many records a table can be a lookup; 0 joins all
 	branches  []*branch
 	of        []*branch // the branch that each read is part of
 	slots     []string  // the SQL types of the values of every row
@@ -31,8 +31,8 @@ type branch struct {
 	number int
 	read   int // the read whose rows are the branch's rows
 	host   *branch
-	leaf   bool  // its rows are all of a small table
-	pairs  bool  // its rows are the pairs of a many-to-many relationship to a leaf
+	lookup bool  // its rows are all of a small table
+	pairs  bool  // its rows are the pairs of a many-to-many relationship to a lookup
 	joined []int // further reads, parents before children
 	outs   []out
 
@@ -52,7 +52,7 @@ type branch struct {
 	order []store.Order
 
 	row   int // slot of the row's number in the branch, from 1; -1 if it has none
-	above int // slot of the key or number of the row above in the host's branch; -1 for a root or leaf
+	above int // slot of the key or number of the row above in the host's branch; -1 for a root or lookup
 }
 
 // An out is a value that a branch selects.
@@ -73,8 +73,8 @@ func (o *out) is(read int, path string) bool {
 }
 
 // layOut decides the branches and what each selects.
-func layOut(d *database, catalogue *store.Catalogue, reads []*store.Read, maxLeaf int64) (*layout, error) {
-	l := &layout{dialect: d, catalogue: catalogue, reads: reads, maxLeaf: maxLeaf, of: make([]*branch, len(reads))}
+func layOut(d *database, catalogue *store.Catalogue, reads []*store.Read, maxLookup int64) (*layout, error) {
+	l := &layout{dialect: d, catalogue: catalogue, reads: reads, maxLookup: maxLookup, of: make([]*branch, len(reads))}
 	for i, r := range reads {
 		if catalogue.Sets[r.Set] == nil {
 			return nil, fmt.Errorf("there is no table %s", r.Set)
@@ -84,12 +84,12 @@ func layOut(d *database, catalogue *store.Catalogue, reads []*store.Read, maxLea
 			l.of[i].joined = append(l.of[i].joined, i)
 			continue
 		}
-		leaf := l.isLeaf(i)
-		if r.Parent >= 0 && (!leaf || r.Through != nil) {
-			l.hang(i, leaf)
+		lookup := l.isLookup(i)
+		if r.Parent >= 0 && (!lookup || r.Through != nil) {
+			l.hang(i, lookup)
 		}
-		if r.Parent < 0 || leaf {
-			l.add(&branch{read: i, leaf: leaf})
+		if r.Parent < 0 || lookup {
+			l.add(&branch{read: i, lookup: lookup})
 		}
 		l.of[i] = l.branches[len(l.branches)-1]
 	}
@@ -104,10 +104,10 @@ func layOut(d *database, catalogue *store.Catalogue, reads []*store.Read, maxLea
 		case l.isJoined(i):
 			l.sendPresence(i)
 			l.need(r.Parent, r.Here)
-		case l.of[i].leaf && r.Through == nil:
+		case l.of[i].lookup && r.Through == nil:
 			l.sendKeys(l.of[r.Parent], r.Parent, r.Here)
 			l.sendKeys(l.of[i], i, r.There)
-		case l.of[i].leaf:
+		case l.of[i].lookup:
 			l.need(r.Parent, r.Here)
 			l.sendPairs(i)
 			l.sendKeys(l.of[i], i, r.There)
@@ -116,7 +116,7 @@ func layOut(d *database, catalogue *store.Catalogue, reads []*store.Read, maxLea
 		}
 	}
 	for _, b := range l.branches {
-		if d.keepsOrder && b.host == nil && !b.leaf && (b.common || len(b.joined) > 0) {
+		if d.keepsOrder && b.host == nil && !b.lookup && (b.common || len(b.joined) > 0) {
 			l.tellApart(b)
 		}
 	}
@@ -145,7 +145,7 @@ func (l *layout) tellApart(b *branch) {
 	paths := []string{key}
 	for _, o := range order {
 		f := set.Field(o.Path)
-		if f == nil || o.Turned || len(o.Via) > 0 {
+		if f == nil || o.Nulls == store.NullsGreatest || len(o.Via) > 0 {
 			return
 		}
 		switch f.Kind {
@@ -184,14 +184,14 @@ func (l *layout) isOne(read int) bool {
 }
 
 // isJoined reports whether a read is joined to the branch of the one above.
-func (l *layout) isJoined(read int) bool { return l.isOne(read) && !l.isLeaf(read) }
+func (l *layout) isJoined(read int) bool { return l.isOne(read) && !l.isLookup(read) }
 
-// isLeaf reports whether all records of a read's table are sent and matched
+// isLookup reports whether all records of a read's table are sent and matched
 // here: it is small, its keys can be compared here as the database compares
-// them, and nothing that is no leaf hangs from it.
-func (l *layout) isLeaf(read int) bool {
+// them, and nothing that is no lookup hangs from it.
+func (l *layout) isLookup(read int) bool {
 	r := l.reads[read]
-	if l.maxLeaf == 0 || r.Parent < 0 || r.Totals || r.Limit || r.Offset || !l.isOne(read) && r.Through == nil {
+	if l.maxLookup == 0 || r.Parent < 0 || r.Totals || r.Limit || r.Offset || !l.isOne(read) && r.Through == nil {
 		return false
 	}
 	here, there := l.catalogue.Sets[l.reads[r.Parent].Set], l.catalogue.Sets[r.Set]
@@ -199,7 +199,7 @@ func (l *layout) isLeaf(read int) bool {
 	if r.Through != nil {
 		here, fields = l.catalogue.Sets[r.Through.Set], r.Through.There
 	}
-	if here == nil || there == nil || there.Rows == 0 || there.Rows > l.maxLeaf {
+	if here == nil || there == nil || there.Rows == 0 || there.Rows > l.maxLookup {
 		return false
 	}
 	for k := range r.There {
@@ -208,7 +208,7 @@ func (l *layout) isLeaf(read int) bool {
 		}
 	}
 	for i := read + 1; i < len(l.reads); i++ {
-		if l.reads[i].Parent == read && !(l.isOne(i) && l.isLeaf(i)) {
+		if l.reads[i].Parent == read && !(l.isOne(i) && l.isLookup(i)) {
 			return false
 		}
 	}
@@ -230,11 +230,11 @@ func sameAnywhere(a, b *store.Field) bool {
 	return false
 }
 
-// leaves returns how many branches are leaves.
-func (l *layout) leaves() int {
+// lookups returns how many branches are lookups.
+func (l *layout) lookups() int {
 	n := 0
 	for _, b := range l.branches {
-		if b.leaf {
+		if b.lookup {
 			n++
 		}
 	}
@@ -292,7 +292,7 @@ func (l *layout) sendPresence(read int) {
 	l.sendKeys(b, read, l.reads[read].There[:1])
 }
 
-// sendKeys adds the values by which a leaf is matched, where they are not sent
+// sendKeys adds the values by which a lookup is matched, where they are not sent
 // anyway.
 func (l *layout) sendKeys(b *branch, read int, paths []string) {
 	for _, path := range paths {
@@ -303,7 +303,7 @@ func (l *layout) sendKeys(b *branch, read int, paths []string) {
 	}
 }
 
-// sendPairs adds the values by which pairs are matched with a leaf.
+// sendPairs adds the values by which pairs are matched with a lookup.
 func (l *layout) sendPairs(read int) {
 	through := l.reads[read].Through
 	b := l.pairsOf(read)
@@ -313,7 +313,7 @@ func (l *layout) sendPairs(read int) {
 	}
 }
 
-// pairsOf returns the branch of a leaf's pairs, which is in front of its own.
+// pairsOf returns the branch of a lookup's pairs, which is in front of its own.
 func (l *layout) pairsOf(read int) *branch { return l.branches[l.of[read].number-1] }
 
 // sent returns the value of a read's field that a branch sends.

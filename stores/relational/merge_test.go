@@ -60,8 +60,8 @@ type B implements Item @stored(in: "s", as: "b", key: "id") { name: String n: In
 			}
 			for _, walk := range []struct{ sort, want string }{
 				{"{name: ASC}", `null "A" "B" "Z" "a" "b" "á"`}, {"{name: DESC}", `"á" "b" "a" "Z" "B" "A" null`},
-				{"{n: ASC}", `"á" null "B" "a" "b" "Z" "A"`}, {"{n: DESC}", `"A" "Z" "a" "b" "B" null "á"`}, {"{n: ASC_MISSING_LAST}", `null "B" "a" "b" "Z" "A" "á"`},
-				{"{side: ASC}", `"á" "B" "b" "Z" "A" "a" null`}, {"{side: DESC_MISSING_FIRST}, {name: ASC}", `"á" null "a" "A" "Z" "B" "b"`},
+				{"{n: ASC}", `"á" null "B" "a" "b" "Z" "A"`}, {"{n: DESC}", `"A" "Z" "a" "b" "B" null "á"`}, {"{n: ASC_NULLS_LAST}", `null "B" "a" "b" "Z" "A" "á"`},
+				{"{side: ASC}", `"á" "B" "b" "Z" "A" "a" null`}, {"{side: DESC_NULLS_FIRST}, {name: ASC}", `"á" null "a" "A" "Z" "B" "b"`},
 				{"{at: DESC}, {side: ASC}", `"B" null "Z" "A" "a" "b" "á"`},
 			} {
 				var got []string

@@ -160,7 +160,7 @@ func (mysqlDialect) order(expr string, o store.Order, nullable bool) string {
 	if o.Desc {
 		text += " DESC"
 	}
-	if !nullable || !o.Turned { // NULL is the least to it, too
+	if !nullable || o.Nulls == store.NullsLeast { // NULL is the least to it, too
 		return text
 	}
 	if o.Desc {

@@ -140,7 +140,7 @@ func (postgresDialect) order(expr string, o store.Order, nullable bool) string {
 	switch {
 	case !nullable:
 		return expr
-	case o.MissingFirst():
+	case o.NullsFirst():
 		return expr + " NULLS FIRST"
 	}
 	return expr + " NULLS LAST"

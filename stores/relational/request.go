@@ -12,26 +12,26 @@ import (
 	"osprey/core/store"
 )
 
-// leafSizes are the layouts that a request can have: of how many records a
-// table can be a leaf.
-var leafSizes = []int64{0, 100, 1000}
+// lookupSizes are the layouts that a request can have: of how many records a
+// table can be a lookup.
+var lookupSizes = []int64{0, 100, 1000}
 
 // Prepare lays the reads out as one statement, in one layout for few rows and,
 // where that makes a difference, others for more.
 func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store.Request, error) {
 	var forms []*form
-	leaves := -1
-	sizes := leafSizes
+	lookups := -1
+	sizes := lookupSizes
 	if !s.dialect.exact {
-		sizes = leafSizes[:1]
+		sizes = lookupSizes[:1]
 	}
 	for _, size := range sizes {
 		l, err := layOut(s.dialect, catalogue, reads, size)
 		if err != nil {
 			return nil, &store.Error{Code: store.BadAnswer, Msg: "does not have what the schema says", Err: err}
 		}
-		if n := l.leaves(); n > leaves {
-			forms, leaves = append(forms, newForm(l)), n
+		if n := l.lookups(); n > lookups {
+			forms, lookups = append(forms, newForm(l)), n
 		}
 	}
 	r := &request{source: s, reads: reads}
@@ -43,10 +43,10 @@ func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store
 type request struct {
 	source *Source
 	reads  []*store.Read
-	forms  atomic.Pointer[[]*form] // those with more leaves behind those with fewer
+	forms  atomic.Pointer[[]*form] // those with more lookups behind those with fewer
 }
 
-// form chooses the form for what is asked: the one with the most leaves of
+// form chooses the form for what is asked: the one with the most lookups of
 // which none has more records than there can be rows that refer to them, as
 // far as bounds, keys and the size of tables tell.
 func (r *request) form(in []store.Input) *form {
@@ -69,13 +69,13 @@ func (r *request) form(in []store.Input) *form {
 		most = max(most, rows)
 	}
 	n := len(forms) - 1
-	for forms[n].layout.maxLeaf > most {
+	for forms[n].layout.maxLookup > most {
 		n--
 	}
 	return forms[n]
 }
 
-// demote drops a form one of whose leaves has grown, with those that have more.
+// demote drops a form one of whose lookups has grown, with those that have more.
 func (r *request) demote(f *form) {
 	forms := *r.forms.Load()
 	if n := slices.Index(forms, f); n > 0 {
@@ -88,7 +88,7 @@ func (r *request) demote(f *form) {
 type form struct {
 	layout   *layout
 	branches []branchPlan
-	leaves   []leafPlan
+	lookups  []lookupPlan
 	params   []param   // the same for every text
 	runs     sync.Pool // of *collector
 
@@ -120,8 +120,8 @@ func newForm(l *layout) *form {
 		}
 	}
 	for _, b := range l.branches {
-		if b.leaf {
-			f.planLeaf(b)
+		if b.lookup {
+			f.planLookup(b)
 		}
 	}
 	f.runs.New = func() any { return newCollector(f) }
@@ -166,36 +166,36 @@ type readPlan struct {
 	presence int   // the value that is NULL if there is no row; -1 for the branch's own
 	slots    []int // where the value of each column is
 	decode   []decoder
-	keys     []keyPlan // values by which leaves are matched
+	keys     []keyPlan // values by which lookups are matched
 }
 
-// A keyPlan says where a value is by which a leaf is matched: one of the leaf's
+// A keyPlan says where a value is by which a lookup is matched: one of the lookup's
 // rows, or one of a row that refers to it.
 type keyPlan struct {
 	slot   int
 	decode decoder
-	leaf   int // position in form.leaves
+	lookup int // position in form.lookups
 	there  bool
 	n      int // which field of the key
 }
 
-// A leafPlan is a read whose rows are matched here with those, or with the
+// A lookupPlan is a read whose rows are matched here with those, or with the
 // pairs, that refer to them.
-type leafPlan struct {
+type lookupPlan struct {
 	read  int
 	pairs int          // the branch of the pairs, or -1
 	kinds []store.Kind // of the key's fields
 }
 
-// planLeaf adds the values by which a leaf is matched to the plans of both
+// planLookup adds the values by which a lookup is matched to the plans of both
 // sides.
-func (f *form) planLeaf(b *branch) {
+func (f *form) planLookup(b *branch) {
 	r := f.layout.reads[b.read]
-	leaf := leafPlan{read: b.read, pairs: -1}
+	lookup := lookupPlan{read: b.read, pairs: -1}
 	for n, path := range r.There {
 		kind := f.layout.field(b.read, path).Kind
-		leaf.kinds = append(leaf.kinds, kind)
-		there := keyPlan{leaf: len(f.leaves), n: n, there: true, decode: scalarDecoder(kind)}
+		lookup.kinds = append(lookup.kinds, kind)
+		there := keyPlan{lookup: len(f.lookups), n: n, there: true, decode: scalarDecoder(kind)}
 		here := there
 		here.there = false
 		f.planKey(b, b.read, path, there)
@@ -203,17 +203,17 @@ func (f *form) planLeaf(b *branch) {
 			f.planKey(f.layout.of[r.Parent], r.Parent, r.Here[n], here)
 		} else {
 			pairs := f.layout.pairsOf(b.read)
-			leaf.pairs = pairs.number
+			lookup.pairs = pairs.number
 			f.planKey(pairs, b.read, r.Through.There[n], here)
 		}
 	}
-	f.leaves = append(f.leaves, leaf)
+	f.lookups = append(f.lookups, lookup)
 }
 
 // planKey adds a value of a key to the plan of the read that sends it.
 func (f *form) planKey(b *branch, read int, path string, k keyPlan) {
 	o, _ := b.sent(read, path)
-	k.slot = 1 + o.slot // behind the branch's number; a form with leaves has several
+	k.slot = 1 + o.slot // behind the branch's number; a form with lookups has several
 	plan := &f.branches[b.number]
 	for i := range plan.reads {
 		if plan.reads[i].read == read {

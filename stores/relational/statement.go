@@ -137,8 +137,8 @@ func (s *statement) branch(w *writer, b *branch) {
 	case b.common:
 		w.add(fmt.Sprintf("b%d b", b.number))
 		s.joins(w, b, b.outside())
-	case b.leaf:
-		s.leaf(w, b)
+	case b.lookup:
+		s.lookup(w, b)
 	case b.pairs:
 		r := s.reads[b.read]
 		m := fmt.Sprintf("m%d", b.read)
@@ -313,9 +313,9 @@ func (s *statement) child(w *writer, b *branch) {
 	}
 }
 
-// leaf writes the rows of a small table: in the order that is asked for, if
+// lookup writes the rows of a small table: in the order that is asked for, if
 // there is one, and bounded, since it may have grown.
-func (s *statement) leaf(w *writer, b *branch) {
+func (s *statement) lookup(w *writer, b *branch) {
 	w.add(s.table(b.read))
 	if c := s.conditions(b.read); c != "" {
 		w.add(" WHERE ", strings.TrimPrefix(c, " AND "))
@@ -323,11 +323,11 @@ func (s *statement) leaf(w *writer, b *branch) {
 	if s.reads[b.read].Through != nil {
 		w.add("\n ORDER BY ", strings.TrimPrefix(s.orderKeys(b.read, ", "), ", "))
 	}
-	w.add(fmt.Sprintf(" LIMIT %d", s.grownLeaf()))
+	w.add(fmt.Sprintf(" LIMIT %d", s.grownLookup()))
 }
 
-// grownLeaf is how many records of a small table show that it no longer is one.
-func (l *layout) grownLeaf() int64 { return 4 * l.maxLeaf }
+// grownLookup is how many records of a small table show that it no longer is one.
+func (l *layout) grownLookup() int64 { return 4 * l.maxLookup }
 
 // linked writes how the rows of a folded read belong to the host's row h,
 // inside a lateral select.

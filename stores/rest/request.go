@@ -77,7 +77,7 @@ func (f *form) order(by []store.Order) (string, bool) {
 			key += " desc"
 		}
 		name, ok := f.sortKeys[key]
-		if !ok || o.Turned {
+		if !ok || o.Nulls == store.NullsGreatest {
 			return "", false
 		}
 		names = append(names, name)

@@ -253,7 +253,7 @@ func TestPassedOn(t *testing.T) {
 	}
 	for name, change := range map[string]func(r *store.Read){
 		"another order":     func(r *store.Read) { r.Sort = []store.Order{{Path: "id", Desc: true}} },
-		"missing elsewhere": func(r *store.Read) { r.Sort = []store.Order{{Path: "id", Turned: true}} },
+		"missing elsewhere": func(r *store.Read) { r.Sort = []store.Order{{Path: "id", Nulls: store.NullsGreatest}} },
 		"another condition": func(r *store.Read) { r.Where = []store.Condition{{Op: store.Above, Path: "at", Kind: store.Date}} },
 		"keys":              func(r *store.Read) { r.Keys = []int{0} },
 	} {
