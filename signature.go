@@ -16,7 +16,7 @@ import (
 // checkSignature compares the types of a function with what the schema says.
 func checkSignature(s store.Signature, record, args, result reflect.Type) error {
 	if s.Record == nil {
-		s.Record = &store.Shape{}
+		s.Record = &store.ValueType{}
 	}
 	if err := takes("its record", s.Record, record); err != nil {
 		return err
@@ -33,12 +33,12 @@ func checkSignature(s store.Signature, record, args, result reflect.Type) error 
 }
 
 // takes reports whether what has the shape s can be read into a type.
-func takes(what string, s *store.Shape, t reflect.Type) error {
+func takes(what string, s *store.ValueType, t reflect.Type) error {
 	if readsItself(t) {
 		return nil
 	}
 	if t.Kind() == reflect.Pointer {
-		return takes(what, &store.Shape{Scalar: s.Scalar, Elem: s.Elem, Fields: s.Fields, Open: s.Open}, t.Elem())
+		return takes(what, &store.ValueType{Scalar: s.Scalar, Elem: s.Elem, Fields: s.Fields, Open: s.Open}, t.Elem())
 	}
 	if s.Nullable && !holdsNull(t) {
 		return fmt.Errorf("%s may be null, and is %s; make it *%s", what, t, t)
@@ -60,7 +60,7 @@ func takes(what string, s *store.Shape, t reflect.Type) error {
 		return fmt.Errorf("%s is an object, and is read into %s", what, t)
 	}
 	for name, f := range fieldsOf(t) {
-		i := slices.IndexFunc(s.Fields, func(s *store.Shape) bool { return strings.EqualFold(s.Name, name) })
+		i := slices.IndexFunc(s.Fields, func(s *store.ValueType) bool { return strings.EqualFold(s.Name, name) })
 		if i < 0 {
 			if s.Open {
 				continue
@@ -75,7 +75,7 @@ func takes(what string, s *store.Shape, t reflect.Type) error {
 }
 
 // gives reports whether what is written of a type has the shape s.
-func gives(what string, s *store.Shape, t reflect.Type) error {
+func gives(what string, s *store.ValueType, t reflect.Type) error {
 	for t.Kind() == reflect.Pointer && !writesItself(t) {
 		t = t.Elem()
 	}
@@ -193,7 +193,7 @@ func lowerFirst(name string) string {
 	return strings.ToLower(name[:capitals]) + name[capitals:]
 }
 
-func names(list []*store.Shape) string {
+func names(list []*store.ValueType) string {
 	var all []string
 	for _, s := range list {
 		all = append(all, s.Name)

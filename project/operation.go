@@ -95,13 +95,13 @@ func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value) v
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	for i := range o.plans {
-		if v := &o.plans[i]; v.plan.Shape.Key(vars) == v.key {
+		if v := &o.plans[i]; v.plan.Depends.Key(vars) == v.key {
 			return *v
 		}
 	}
 	p := plan.Build(r.Bound, d.doc, o.def, vars, r.prepare)
 	limits := &r.project.Config.Limits
-	v := variant{p.Shape.Key(vars), p, r.timed(p), p.MostRecords(nil, int64(limits.Page)) > int64(limits.Records)}
+	v := variant{p.Depends.Key(vars), p, r.timed(p), p.MostRecords(nil, int64(limits.Page)) > int64(limits.Records)}
 	bytes := int64(len(v.key)) + bytesOf(p)
 	if p.Refused != "" || !r.known.grow(d.hash, d, bytes) {
 		return v

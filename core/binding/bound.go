@@ -20,10 +20,10 @@ type Source struct {
 // Folds reports whether related records of the same source are part of the
 // request for the records of set.
 func (s *Source) Folds(set string, f *Field) bool {
-	if !s.Capabilities.Fold || f.Target.Source != s || s.Capabilities.CanFold != nil && (f.Through != nil || !s.Capabilities.CanFold(set, f.Here, f.Target.Set, f.There)) {
+	if !s.Capabilities.Fold || f.Target.Source != s || s.Capabilities.CanFold != nil && (f.JoinTable != nil || !s.Capabilities.CanFold(set, f.Here, f.Target.Set, f.There)) {
 		return false
 	}
-	return f.Through != nil || s.sameKinds(set, f)
+	return f.JoinTable != nil || s.sameKinds(set, f)
 }
 
 // sameKinds reports whether the store itself can compare the fields of a
@@ -92,8 +92,8 @@ type Object struct {
 	Fields map[string]*Field // by name; without __typename
 }
 
-// A Shape is the types that a nested record can have.
-type Shape struct {
+// A NestedType is the types that a nested record can have.
+type NestedType struct {
 	Type    schema.Named
 	Kind    *Kind // nil if it is of one object type
 	Objects []*Object
@@ -120,20 +120,20 @@ type Field struct {
 	Wanted store.Wanted // of a nested record without its fields
 	Codec  scalar.Codec // of Column: how the innermost value is written
 	Enum   *Enum        // of a column whose type is an enum
-	Nested *Shape
+	Nested *NestedType
 
 	// Of Related and Read.
-	Target  *Records
-	Only    []*schema.Object // the types wanted of a record set that has others too; nil for all
-	Here    []string         // of Related: fields of this record
-	There   []string         // of Related: fields of the target
-	Through *store.Through   // or nil
-	Sort    []store.Order    // when the caller does not say
-	Many    bool             // the field is a list, or a page of one
-	Page    *Page            // of a field whose type is a connection
-	Total   *Total           // of a field that is the total of such a list
-	Single  bool             // at most one record fits, by a unique key
-	Args    []Arg
+	Target    *Records
+	Only      []*schema.Object // the types wanted of a record set that has others too; nil for all
+	Here      []string         // of Related: fields of this record
+	There     []string         // of Related: fields of the target
+	JoinTable *store.JoinTable // or nil
+	Sort      []store.Order    // when the caller does not say
+	Many      bool             // the field is a list, or a page of one
+	Page      *Page            // of a field whose type is a connection
+	Aggregate *Aggregate       // of a field that is the total of such a list
+	Single    bool             // at most one record fits, by a unique key
+	Args      []Arg
 
 	// Parts are the fields, each of one record set, whose records together are
 	// this field's: those of an interface or union with several. Target is then
@@ -212,13 +212,13 @@ type SortKey struct {
 // specification of cursor connections names, and totals.
 type Page struct {
 	Connection, Edge *schema.Object
-	Key              []string          // fields that tell records apart, behind all sort keys
-	Totals           map[string]*Total // fields of the connection with @total
+	Key              []string              // fields that tell records apart, behind all sort keys
+	Aggregates       map[string]*Aggregate // fields of the connection with @total
 }
 
-// A Total is a value made of many records.
-type Total struct {
-	Of    store.Total
+// A Aggregate is a value made of many records.
+type Aggregate struct {
+	Of    store.Aggregate
 	Path  string // of all but Count
 	Codec scalar.Codec
 	Kind  store.Kind // how it is read

@@ -98,19 +98,19 @@ func (b *binder) call(f *schema.Field, d *language.Directive, by string) *Field 
 		return nil
 	}
 	bound := &Field{Def: f, How: Called, Source: source, Function: function}
-	signature := store.Signature{Args: &store.Shape{}, Result: b.shapeOf(f.Type, nil)}
+	signature := store.Signature{Args: &store.ValueType{}, Result: b.valueTypeOf(f.Type, nil)}
 	if root := b.isRoot(f.Owner); !root {
-		signature.Record = &store.Shape{}
+		signature.Record = &store.ValueType{}
 	}
 	if text := text(d, "needs"); text != "" {
 		if !b.neededFields(f, d, bound, text) {
 			return nil
 		}
-		signature.Record = b.selectionShape(f.Owner, bound.Needs)
+		signature.Record = b.selectedType(f.Owner, bound.Needs)
 	}
 	for _, a := range f.Args {
 		bound.Args = append(bound.Args, Arg{Def: a, Role: Passed})
-		shape := b.shapeOf(a.Type, nil)
+		shape := b.valueTypeOf(a.Type, nil)
 		shape.Name = a.Name
 		shape.Nullable = shape.Nullable && a.Default == nil
 		signature.Args.Fields = append(signature.Args.Fields, shape)
@@ -166,7 +166,7 @@ func (b *binder) result(f *schema.Field, source *Source) *Field {
 	if isList {
 		bound.Wanted.Kind = store.Records
 	}
-	if bound.Nested = b.nestedShape(place{source: source}, f, named); bound.Nested == nil {
+	if bound.Nested = b.nestedType(place{source: source}, f, named); bound.Nested == nil {
 		return nil
 	}
 	return bound

@@ -230,7 +230,7 @@ func (b *binder) nestedField(p place, f *schema.Field, named schema.Named) *Fiel
 	if isList {
 		bound.Wanted.Kind = store.Records
 	}
-	if bound.Nested = b.nestedShape(inner, f, named); bound.Nested == nil {
+	if bound.Nested = b.nestedType(inner, f, named); bound.Nested == nil {
 		return nil
 	}
 	b.nestedArguments(f, bound, filterPlace{place: inner, of: named, flat: true})
@@ -259,13 +259,13 @@ func (b *binder) nestedArguments(f *schema.Field, bound *Field, p filterPlace) {
 	}
 }
 
-// nestedShape binds the types that a nested record can have, and what tells
+// nestedType binds the types that a nested record can have, and what tells
 // them apart; nil after telling why not.
-func (b *binder) nestedShape(p place, f *schema.Field, named schema.Named) *Shape {
-	shape := &Shape{Type: named}
+func (b *binder) nestedType(p place, f *schema.Field, named schema.Named) *NestedType {
+	nested := &NestedType{Type: named}
 	if o, ok := named.(*schema.Object); ok {
-		shape.Objects = []*Object{b.nestedObject(p, o)}
-		return shape
+		nested.Objects = []*Object{b.nestedObject(p, o)}
+		return nested
 	}
 	possible := b.bound.Schema.Possible(named)
 	d := named.About().Directive("kind")
@@ -284,10 +284,10 @@ func (b *binder) nestedShape(p place, f *schema.Field, named schema.Named) *Shap
 			return nil
 		}
 		b.claim(k, o, p.source)
-		shape.Objects = append(shape.Objects, b.nestedObject(p, o))
+		nested.Objects = append(nested.Objects, b.nestedObject(p, o))
 	}
-	shape.Kind = k
-	return shape
+	nested.Kind = k
+	return nested
 }
 
 // claim notes by which stored value a type is told; false after telling that

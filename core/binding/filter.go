@@ -132,13 +132,13 @@ func (b *binder) compare(in *schema.Input, operators *schema.InputObject, p filt
 		}
 		_, isList := schema.ListElem(op.Type)
 		if isList != (op.Name == "in" || op.Name == "notIn") {
-			b.fail(ruleFilter, op.Pos, op.Coordinate, "", msgComparisonShape, op.Coordinate, op.Type)
+			b.fail(ruleFilter, op.Pos, op.Coordinate, "", msgComparisonType, op.Coordinate, op.Type)
 			return nil
 		}
 		named := schema.NamedOf(op.Type)
 		if op.Name == "missing" {
 			if named.String() != "Boolean" {
-				b.fail(ruleFilter, op.Pos, op.Coordinate, "declare it as Boolean", msgComparisonShape, op.Coordinate, op.Type)
+				b.fail(ruleFilter, op.Pos, op.Coordinate, "declare it as Boolean", msgComparisonType, op.Coordinate, op.Type)
 				return nil
 			}
 			continue
@@ -148,7 +148,7 @@ func (b *binder) compare(in *schema.Input, operators *schema.InputObject, p filt
 			kind = info.Kind
 		}
 		if !schema.IsLeaf(named) {
-			b.fail(ruleFilter, op.Pos, op.Coordinate, "", msgComparisonShape, op.Coordinate, op.Type)
+			b.fail(ruleFilter, op.Pos, op.Coordinate, "", msgComparisonType, op.Coordinate, op.Type)
 			return nil
 		}
 		kind, codec, err := fit(named, kind)
@@ -216,7 +216,7 @@ func (b *binder) among(in *schema.Input, operators *schema.InputObject, p filter
 }
 
 func linkOf(f *Field) *store.Link {
-	return &store.Link{Set: f.Target.Set, Here: f.Here, There: f.There, Through: f.Through}
+	return &store.Link{Set: f.Target.Set, Here: f.Here, There: f.There, JoinTable: f.JoinTable}
 }
 
 // amongFilter binds the filter inside with, without and only.
@@ -225,7 +225,7 @@ func (b *binder) amongFilter(in *schema.Input, operators *schema.InputObject, p 
 	for _, op := range operators.Fields {
 		input, ok := schema.NamedOf(op.Type).(*schema.InputObject)
 		if _, isList := schema.ListElem(op.Type); !ok || isList || !slices.Contains(among, op.Name) {
-			b.fail(ruleFilter, op.Pos, op.Coordinate, "use fields named with, without and only whose type is a filter of "+p.of.String(), msgAmongShape, in.Coordinate, p.of)
+			b.fail(ruleFilter, op.Pos, op.Coordinate, "use fields named with, without and only whose type is a filter of "+p.of.String(), msgAmongType, in.Coordinate, p.of)
 			return nil
 		}
 		inner = b.filter(input, p)

@@ -53,10 +53,10 @@ const (
 	msgTestOfComputed      = "the test %s is of %s, which is computed and not stored"
 	msgTestOfList          = "the test %s is of %s, which is a list of values, and lists cannot be compared"
 	msgNoComparison        = "%q is no comparison%s"
-	msgComparisonShape     = "the comparison %s cannot be of the type %s"
+	msgComparisonType      = "the comparison %s cannot be of the type %s"
 	msgComparisonNeedsText = "the test %s has %q, and %s is %s and not text"
 	msgComparisonNoOrder   = "the test %s has %q, and values of %s have no order"
-	msgAmongShape          = "the test %s asks about several records of %s, and its type has other fields than with, without and only"
+	msgAmongType           = "the test %s asks about several records of %s, and its type has other fields than with, without and only"
 )
 
 // index

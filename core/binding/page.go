@@ -29,7 +29,7 @@ func (b *binder) recordType(f *schema.Field) (schema.Named, *Page) {
 		return named, nil
 	}
 	node := schema.NamedOf(edge.Field("node").Type)
-	return node, &Page{Connection: connection, Edge: edge, Totals: map[string]*Total{}}
+	return node, &Page{Connection: connection, Edge: edge, Aggregates: map[string]*Aggregate{}}
 }
 
 // page checks the types of a connection.
@@ -46,7 +46,7 @@ func (b *binder) page(f *schema.Field, bound *Field) {
 		case c.Name == "totalCount":
 			b.mustBe(c, "Int")
 		case c.Directive("total") != nil:
-			p.Totals[c.Name] = b.total(c, c.Directive("total"), bound.Target)
+			p.Aggregates[c.Name] = b.total(c, c.Directive("total"), bound.Target)
 		default:
 			b.fail(rulePage, c.Pos, c.Coordinate(), "leave it out, or say with @total what it is the total of", msgConnectionField, c.Coordinate())
 		}
@@ -97,13 +97,13 @@ func (b *binder) mustBe(f *schema.Field, types ...string) {
 // totals are the arguments of @total that name a field.
 var totals = []struct {
 	name string
-	of   store.Total
+	of   store.Aggregate
 }{{"min", store.Min}, {"max", store.Max}, {"sum", store.Sum}, {"avg", store.Avg}}
 
 // total binds a field with @total to the records that it is made of; nil after
 // telling why not.
-func (b *binder) total(f *schema.Field, d *language.Directive, target *Records) *Total {
-	t := &Total{Of: store.Count, Kind: store.Int}
+func (b *binder) total(f *schema.Field, d *language.Directive, target *Records) *Aggregate {
+	t := &Aggregate{Of: store.Count, Kind: store.Int}
 	for _, c := range totals {
 		name := text(d, c.name)
 		if name == "" {
@@ -120,7 +120,7 @@ func (b *binder) total(f *schema.Field, d *language.Directive, target *Records) 
 		}
 		info := b.mustExist(target, path, d.Pos, f.Coordinate(), "the total of "+f.Coordinate())
 		t.Of, t.Path, t.Values = c.of, path, kind
-		if t.Kind = totalKind(c.of, kind); t.Kind == store.Unknown && info != nil {
+		if t.Kind = aggregateKind(c.of, kind); t.Kind == store.Unknown && info != nil {
 			b.fail(ruleTotal, d.Pos, f.Coordinate(), "", msgTotalNotOf, c.name, target.Set, path, info.Type)
 			return nil
 		}
@@ -141,9 +141,9 @@ func (b *binder) total(f *schema.Field, d *language.Directive, target *Records) 
 	return t
 }
 
-// totalKind returns the kind of a total of values of a kind, or Unknown if they
+// aggregateKind returns the kind of a total of values of a kind, or Unknown if they
 // have none.
-func totalKind(of store.Total, kind store.Kind) store.Kind {
+func aggregateKind(of store.Aggregate, kind store.Kind) store.Kind {
 	switch of {
 	case store.Min, store.Max:
 		if ordered(kind) {
@@ -189,7 +189,7 @@ func (b *binder) totalField(p place, f *schema.Field, d *language.Directive) *Fi
 		return nil
 	}
 	bound.Def, bound.Page, bound.Sort, bound.Single, bound.Many = f, nil, nil, false, true
-	if bound.Total = b.total(f, d, bound.Target); bound.Total == nil {
+	if bound.Aggregate = b.total(f, d, bound.Target); bound.Aggregate == nil {
 		return nil
 	}
 	b.arguments(f, bound)

@@ -126,7 +126,7 @@ func (b *binder) merged(p place, f *schema.Field, parts []*Field) *Field {
 	}
 	mergeSorts(bound)
 	if bound.Page != nil {
-		for name, t := range bound.Page.Totals {
+		for name, t := range bound.Page.Aggregates {
 			if t != nil && t.Of != store.Count {
 				at := bound.Page.Connection.Field(name)
 				b.fail(ruleNotYet, at.Pos, at.Coordinate(), "make a total of each of its types", msgTotalOfParts, at.Coordinate(), f.Coordinate())

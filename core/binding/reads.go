@@ -102,7 +102,7 @@ func (b *binder) arguments(f *schema.Field, bound *Field) {
 		switch {
 		case d == nil && pages:
 			arg.Role = role
-		case d == nil && bound.Many && bound.Total == nil && a.Name == "sort":
+		case d == nil && bound.Many && bound.Aggregate == nil && a.Name == "sort":
 			arg.Role = SortBy
 			if !b.sortArgument(a, bound.Target, of, &arg) {
 				continue
@@ -126,7 +126,7 @@ func (b *binder) arguments(f *schema.Field, bound *Field) {
 func (f *Field) pagingRole(a *schema.Input) (Role, bool) {
 	typ := schema.Nullable(a.Type).String()
 	switch isInt, isText := typ == "Int", typ == "String" || typ == "ID"; {
-	case !f.Many || f.Total != nil:
+	case !f.Many || f.Aggregate != nil:
 	case f.Page == nil && a.Name == "limit" && isInt:
 		return Limit, true
 	case f.Page == nil && a.Name == "offset" && isInt:

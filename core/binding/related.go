@@ -103,7 +103,7 @@ func lowerFirst(s string) string { return strings.ToLower(s[:1]) + s[1:] }
 
 // through binds the pairs of a many-to-many relationship.
 func (b *binder) through(p place, f *schema.Field, d *language.Directive, bound *Field, v *language.ObjectValue) bool {
-	t := &store.Through{}
+	t := &store.JoinTable{}
 	for _, a := range v.Fields {
 		switch a.Name.Text {
 		case "set":
@@ -146,7 +146,7 @@ func (b *binder) through(p place, f *schema.Field, d *language.Directive, bound 
 			b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+t.Set+" ("+strings.Join(t.Here, ", ")+")", msgNoIndexBeginsEvery, t.Set, strings.Join(t.Here, ", "), info.What)
 		}
 	}
-	bound.Through = t
+	bound.JoinTable = t
 	return true
 }
 
@@ -159,8 +159,8 @@ func (b *binder) cardinality(p place, f *schema.Field, d *language.Directive, bo
 		bound.Single = !bound.Many && slices.Equal(bound.There, bound.Target.Key)
 		return
 	}
-	unique := bound.Through == nil && info.Unique(bound.There)
-	if !unique && !bound.Many && bound.Through == nil {
+	unique := bound.JoinTable == nil && info.Unique(bound.There)
+	if !unique && !bound.Many && bound.JoinTable == nil {
 		declared := len(bound.Target.Key) > 0 && !slices.ContainsFunc(bound.Target.Key, func(k string) bool { return !slices.Contains(bound.There, k) })
 		switch {
 		case declared && (info.Sampled || info.What == "view" || info.What == "resource"):
@@ -170,7 +170,7 @@ func (b *binder) cardinality(p place, f *schema.Field, d *language.Directive, bo
 		}
 	}
 	bound.Single = unique
-	if bound.Through == nil && !info.Indexed(bound.There) && (info.What == "table" || info.What == "collection") {
+	if bound.JoinTable == nil && !info.Indexed(bound.There) && (info.What == "table" || info.What == "collection") {
 		b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+bound.Target.Set+" ("+strings.Join(bound.There, ", ")+")", msgNoIndexBeginsEvery, bound.Target.Set, strings.Join(bound.There, ", "), info.What)
 	}
 	if !bound.Many && schema.IsNonNull(f.Type) && p.records != nil && p.records.Info != nil {

@@ -10,9 +10,9 @@ import (
 
 // This file says what a function is given and gives, as the schema has it.
 
-// selectionShape returns what a selection of a type gives.
-func (b *binder) selectionShape(t schema.Named, set *language.SelectionSet) *store.Shape {
-	shape := &store.Shape{}
+// selectedType returns what a selection of a type gives.
+func (b *binder) selectedType(t schema.Named, set *language.SelectionSet) *store.ValueType {
+	shape := &store.ValueType{}
 	for _, sel := range set.List {
 		f, ok := sel.(*language.Field)
 		if !ok {
@@ -23,9 +23,9 @@ func (b *binder) selectionShape(t schema.Named, set *language.SelectionSet) *sto
 		if f.Name.Text != "__typename" {
 			def = t.(schema.Composite).Field(f.Name.Text)
 		}
-		field := b.shapeOf(def.Type, f.Selections)
+		field := b.valueTypeOf(def.Type, f.Selections)
 		field.Name = f.ResponseName()
-		if i := slices.IndexFunc(shape.Fields, func(s *store.Shape) bool { return s.Name == field.Name }); i >= 0 {
+		if i := slices.IndexFunc(shape.Fields, func(s *store.ValueType) bool { return s.Name == field.Name }); i >= 0 {
 			shape.Fields[i].Fields = append(shape.Fields[i].Fields, field.Fields...)
 			continue
 		}
@@ -34,26 +34,26 @@ func (b *binder) selectionShape(t schema.Named, set *language.SelectionSet) *sto
 	return shape
 }
 
-// shapeOf returns the values of a type as JSON has them; of an object the fields
+// valueTypeOf returns the values of a type as JSON has them; of an object the fields
 // that are selected, or those that are stored in it.
-func (b *binder) shapeOf(t schema.Type, set *language.SelectionSet) *store.Shape {
+func (b *binder) valueTypeOf(t schema.Type, set *language.SelectionSet) *store.ValueType {
 	nullable := !schema.IsNonNull(t)
 	if elem, ok := schema.ListElem(t); ok {
-		return &store.Shape{Elem: b.shapeOf(elem, set), Nullable: nullable}
+		return &store.ValueType{Elem: b.valueTypeOf(elem, set), Nullable: nullable}
 	}
 	named := schema.NamedOf(t)
 	switch named := named.(type) {
 	case *schema.Enum:
-		return &store.Shape{Scalar: "String", Nullable: nullable}
+		return &store.ValueType{Scalar: "String", Nullable: nullable}
 	case *schema.Scalar:
-		return &store.Shape{Scalar: named.Name, Nullable: nullable}
+		return &store.ValueType{Scalar: named.Name, Nullable: nullable}
 	}
 	if set != nil {
-		shape := b.selectionShape(named, set)
+		shape := b.selectedType(named, set)
 		shape.Nullable = nullable
 		return shape
 	}
-	return &store.Shape{Fields: b.givenFields(named, map[schema.Named]bool{}), Nullable: nullable, Open: !isObject(named)}
+	return &store.ValueType{Fields: b.givenFields(named, map[schema.Named]bool{}), Nullable: nullable, Open: !isObject(named)}
 }
 
 func isObject(t schema.Named) bool {
@@ -66,18 +66,18 @@ func isObject(t schema.Named) bool {
 
 // givenFields returns the fields that an object of a type holds itself. Those
 // of a type inside itself are left out.
-func (b *binder) givenFields(t schema.Named, above map[schema.Named]bool) []*store.Shape {
+func (b *binder) givenFields(t schema.Named, above map[schema.Named]bool) []*store.ValueType {
 	if above[t] {
 		return nil
 	}
 	above[t] = true
 	defer delete(above, t)
-	var list []*store.Shape
+	var list []*store.ValueType
 	add := func(name string, typ schema.Type) {
-		shape := &store.Shape{Name: name, Nullable: !schema.IsNonNull(typ)}
+		shape := &store.ValueType{Name: name, Nullable: !schema.IsNonNull(typ)}
 		inner := shape
 		for elem, ok := schema.ListElem(typ); ok; elem, ok = schema.ListElem(typ) {
-			inner.Elem = &store.Shape{Nullable: !schema.IsNonNull(elem)}
+			inner.Elem = &store.ValueType{Nullable: !schema.IsNonNull(elem)}
 			inner, typ = inner.Elem, elem
 		}
 		switch named := schema.NamedOf(typ).(type) {

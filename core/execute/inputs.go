@@ -73,7 +73,7 @@ func (r *run) arguments(read *plan.Read, in *store.Input) error {
 		if a.List != "" {
 			err = r.from(a, in.Where[a.Column:a.Column+len(a.By)])
 		} else {
-			err = r.condition(a, &in.Where[a.Column])
+			err = r.predicate(a, &in.Where[a.Column])
 		}
 		if err != nil {
 			return err
@@ -140,9 +140,9 @@ func (r *run) from(a *plan.Arg, into []store.Column) error {
 	return nil
 }
 
-// condition resolves the values of a condition. A value that the column cannot
+// predicate resolves the values of a predicate. A value that the column cannot
 // hold equals nothing stored, and is left out.
-func (r *run) condition(a *plan.Arg, c *store.Column) error {
+func (r *run) predicate(a *plan.Arg, c *store.Column) error {
 	c.Kind = a.Kind
 	if a.Err != "" {
 		return badArgument(a, "%s", a.Err)

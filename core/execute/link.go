@@ -95,7 +95,7 @@ func (r *run) nested(l *link, s *plan.Step) error {
 	parents := r.table(s.Parent).Len
 	in := store.Input{Where: make([]store.Column, len(s.Values))}
 	for _, a := range s.Values {
-		if err := r.condition(a, &in.Where[a.Column]); err != nil {
+		if err := r.predicate(a, &in.Where[a.Column]); err != nil {
 			return err
 		}
 	}

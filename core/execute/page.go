@@ -86,7 +86,7 @@ func (r *run) pageFields(b []byte, fields []*plan.Field, p *pageNow, record int3
 			b, ok = r.node(b, f, p, p.place(record))
 		case plan.Cursor:
 			b, _ = r.cursorAt(b, p, record)
-		case plan.Total:
+		case plan.Aggregate:
 			r.leave()
 			b, ok = r.total(b, f, p.parent)
 			r.enter(f)
@@ -188,21 +188,21 @@ func (r *run) each(b []byte, f *plan.Field, n int32, write func(b []byte, i int3
 
 // total writes the total of the records of a parent row.
 func (r *run) total(b []byte, f *plan.Field, row int) ([]byte, bool) {
-	c, at, ok := r.totalValue(f, f, row)
+	c, at, ok := r.aggregateValue(f, f, row)
 	if !ok {
 		return b, false
 	}
 	return r.leaf(b, f, c, at)
 }
 
-// totalValue returns the total of the records of a parent row, as a value of a
+// aggregateValue returns the total of the records of a parent row, as a value of a
 // column; errors are those of the field told.
-func (r *run) totalValue(f, told *plan.Field, row int) (c *store.Column, at int, ok bool) {
+func (r *run) aggregateValue(f, told *plan.Field, row int) (c *store.Column, at int, ok bool) {
 	c = &store.Column{Kind: store.Int}
 	if f.Parts != nil {
 		sum := int64(0)
 		for _, part := range f.Parts {
-			count, at, ok := r.totalValue(part, told, row)
+			count, at, ok := r.aggregateValue(part, told, row)
 			if !ok {
 				return c, 0, false
 			}
@@ -227,14 +227,14 @@ func (r *run) totalValue(f, told *plan.Field, row int) (c *store.Column, at int,
 	case f.Made:
 		c.AppendNull()
 	default:
-		c = totalOf(f.Of, l, f.Column, from, to)
+		c = aggregateOf(f.Of, l, f.Column, from, to)
 	}
 	return c, at, true
 }
 
-// totalOf makes a total of the values of rows; those without a value do not
+// aggregateOf makes a total of the values of rows; those without a value do not
 // count. It has no value if there are none.
-func totalOf(of store.Total, l *link, column int, from, to int32) *store.Column {
+func aggregateOf(of store.Aggregate, l *link, column int, from, to int32) *store.Column {
 	values := &l.table.Columns[column]
 	best, n := -1, 0
 	sum := new(big.Rat)

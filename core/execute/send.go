@@ -89,7 +89,7 @@ func (r *run) soundField(f *plan.Field, t *store.Table) bool {
 		}
 		return r.soundObject(f.Object, c.Rows)
 	}
-	if f.What == plan.Paged || f.What == plan.Total || f.Step.Inner != nil {
+	if f.What == plan.Paged || f.What == plan.Aggregate || f.Step.Inner != nil {
 		return false // what they may lack is not looked into
 	}
 	l := r.link(f.Step)

@@ -29,7 +29,7 @@ func TestTotals(t *testing.T) {
 	for _, test := range []struct {
 		name     string
 		link     *link
-		of       store.Total
+		of       store.Aggregate
 		from, to int32
 		want     string
 	}{
@@ -39,7 +39,7 @@ func TestTotals(t *testing.T) {
 		{"mean", ints, store.Avg, 1, 4, "4611686018427388000"},
 		{"exact sum", decimals, store.Sum, 0, 2, `"0.3"`}, {"least", decimals, store.Min, 0, 3, `"-12345678901234567890.05"`}, {"exact sum of large", decimals, store.Sum, 0, 3, `"-12345678901234567889.75"`},
 	} {
-		c := totalOf(test.of, test.link, 0, test.from, test.to)
+		c := aggregateOf(test.of, test.link, 0, test.from, test.to)
 		got := "null"
 		switch {
 		case c.Bad[0] != "":

@@ -34,8 +34,8 @@ func (r *run) fieldValue(f *plan.Field, t *store.Table, row int) (v any, err err
 		return jsonText(f.Text), nil
 	case plan.Inner:
 		return r.innerValue(f, &t.Columns[f.Column], row), nil
-	case plan.Total:
-		if c, at, ok := r.totalValue(f, f, row); ok {
+	case plan.Aggregate:
+		if c, at, ok := r.aggregateValue(f, f, row); ok {
 			return r.leafValue(f, c, at), nil
 		}
 		return nil, nil

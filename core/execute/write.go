@@ -128,7 +128,7 @@ func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([
 			r.enter(f)
 			b, ok = r.connection(b, f, t, row)
 			r.leave()
-		case plan.Total:
+		case plan.Aggregate:
 			b, ok = r.total(b, f, row)
 		case plan.Expression:
 			b, ok = r.express(b, f, t, row)

@@ -13,7 +13,7 @@ import (
 
 // arguments is what a field's arguments ask of a read.
 type arguments struct {
-	where         []store.Condition
+	where         []store.Predicate
 	values        []*Arg // of where
 	sort          []store.Order
 	limit, offset *Arg
@@ -29,7 +29,7 @@ type arguments struct {
 // equals adds the condition that a field equals the argument's value.
 func (use *arguments) equals(arg *Arg) {
 	arg.Column = len(use.values)
-	use.where = append(use.where, store.Condition{Path: arg.Path, Kind: arg.Kind, Many: arg.Many, Value: arg.Column})
+	use.where = append(use.where, store.Predicate{Path: arg.Path, Kind: arg.Kind, Many: arg.Many, Value: arg.Column})
 	use.values = append(use.values, arg)
 }
 
@@ -46,8 +46,8 @@ func (use *arguments) asks() bool {
 // arguments sorts out the arguments of a field. An argument that is absent or
 // null asks nothing.
 func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
-	use := arguments{sort: bound.Sort, pages: bound.Page != nil, totals: bound.Total != nil}
-	use.counts = use.totals && bound.Total.Of == store.Count
+	use := arguments{sort: bound.Sort, pages: bound.Page != nil, totals: bound.Aggregate != nil}
+	use.counts = use.totals && bound.Aggregate.Of == store.Count
 	for _, n := range bound.Narrows() {
 		use.equals(narrowed(n))
 	}
@@ -95,7 +95,7 @@ func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 		}
 	}
 	if slices.ContainsFunc(use.values, func(a *Arg) bool { return a.Err != "" }) {
-		use.where = append(use.where, store.Condition{Op: store.Any}) // what is refused finds nothing
+		use.where = append(use.where, store.Predicate{Op: store.Any}) // what is refused finds nothing
 	}
 	if use.pages {
 		for _, path := range bound.Page.Key {
@@ -152,7 +152,7 @@ func (b *builder) arg(f *language.Field, a *binding.Arg) *Arg {
 		arg.Literal, arg.Pos, arg.ByDefault = given, given.Start(), false
 	}
 	if v, ok := arg.Literal.(*language.Variable); ok {
-		b.plan.Shape.byPresence(v.Name)
+		b.plan.Depends.byPresence(v.Name)
 		value, given := b.vars[v.Name]
 		if !given {
 			arg.Literal, arg.ByDefault = a.Def.Default, true
@@ -192,7 +192,7 @@ func usesVariables(v language.Value) bool {
 // holds for this value only.
 func (b *builder) sortBy(arg *Arg, a *binding.Arg, use *arguments) []store.Order {
 	for _, name := range variablesIn(arg.Literal) {
-		b.plan.Shape.byValue(name)
+		b.plan.Depends.byValue(name)
 	}
 	value, err := arg.Resolve(b.vars)
 	if err != nil {
@@ -258,7 +258,7 @@ func variablesIn(v language.Value) []string {
 // interface may give an argument other defaults, or sort otherwise.
 func (use arguments) signature() string {
 	var s strings.Builder
-	s.WriteString(use.conditions())
+	s.WriteString(use.predicates())
 	s.WriteString(sortText(use.sort))
 	for _, a := range []*Arg{use.limit, use.offset, use.behind, use.ahead} {
 		s.WriteString(" |")
@@ -273,11 +273,11 @@ func (use arguments) signature() string {
 	return s.String()
 }
 
-// conditions writes what a record must fit.
-func (use arguments) conditions() string {
+// predicates writes what a record must fit.
+func (use arguments) predicates() string {
 	var s strings.Builder
 	for i := range use.where {
-		s.WriteString(" & " + conditionText(&use.where[i], use.values))
+		s.WriteString(" & " + predicateText(&use.where[i], use.values))
 	}
 	for _, a := range use.values {
 		s.WriteString(a.Err) // one that cannot be used has no condition

@@ -85,7 +85,7 @@ type stepNode struct {
 // column returns the position of a wanted column, adding it if it is new.
 func (r *rows) column(w store.Wanted) int {
 	for i, have := range *r.wants {
-		if have.Path == w.Path && have.Kind == w.Kind && have.Total == w.Total && sameVia(have.Via, w.Via) && (w.Elem == nil || sameElem(have.Elem, w.Elem)) {
+		if have.Path == w.Path && have.Kind == w.Kind && have.Aggregate == w.Aggregate && sameVia(have.Via, w.Via) && (w.Elem == nil || sameElem(have.Elem, w.Elem)) {
 			return i
 		}
 	}
@@ -176,7 +176,7 @@ func (b *builder) included(list []*language.Directive) bool {
 		case *language.BooleanValue:
 			is = v.Is
 		case *language.Variable:
-			b.plan.Shape.byValue(v.Name)
+			b.plan.Depends.byValue(v.Name)
 			is, _ = b.vars[v.Name].(bool)
 		}
 		if is == (d.Name.Text == "skip") {
@@ -265,8 +265,8 @@ func (b *builder) follow(f *Field, r *rows, g group, bound *binding.Field) {
 		return
 	}
 	node := b.read(r, g, bound)
-	if bound.Total != nil {
-		b.total(f, node, bound.Total)
+	if bound.Aggregate != nil {
+		b.total(f, node, bound.Aggregate)
 		return
 	}
 	if bound.Page != nil {
@@ -369,15 +369,15 @@ func (f *Field) leaf(bound *binding.Field) {
 }
 
 // nested plans nested records, of one type or of several.
-func (b *builder) nested(r *rows, g group, shape *binding.Shape) *Object {
-	o := &Object{Kind: -1, Type: shape.Type.String()}
-	if shape.Kind != nil {
-		o.Kind = r.column(store.Wanted{Path: shape.Kind.Path, Kind: shape.Kind.Column})
+func (b *builder) nested(r *rows, g group, nested *binding.NestedType) *Object {
+	o := &Object{Kind: -1, Type: nested.Type.String()}
+	if nested.Kind != nil {
+		o.Kind = r.column(store.Wanted{Path: nested.Kind.Path, Kind: nested.Kind.Column})
 	}
-	for _, t := range shape.Objects {
+	for _, t := range nested.Objects {
 		c := Case{Type: t.Type.Name}
-		if shape.Kind != nil {
-			c.Stored = shape.Kind.Stored[t.Type]
+		if nested.Kind != nil {
+			c.Stored = nested.Kind.Stored[t.Type]
 		}
 		r.only = Only{o.Kind, c.Stored}
 		c.Fields = b.fields(r, t, g.subsets())

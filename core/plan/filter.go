@@ -21,25 +21,25 @@ const maxComparisons = 500
 // A filterBuilder turns the value of a filter's argument into conditions. What
 // is compared with what is part of the plan; the values are those of each run.
 type filterBuilder struct {
-	arg   *Arg
-	shape *Shape
-	depth int     // of the filter under way in its argument
-	full  bool    // no more comparisons are taken
-	args  *[]*Arg // the values of the read so far
-	path  []any   // to the value under way: field names (string) and positions (int)
+	arg     *Arg
+	depends *Dependencies
+	depth   int     // of the filter under way in its argument
+	full    bool    // no more comparisons are taken
+	args    *[]*Arg // the values of the read so far
+	path    []any   // to the value under way: field names (string) and positions (int)
 }
 
 // filter returns the conditions of a filter's argument, and adds their values
 // to those of the read.
-func (b *builder) filter(arg *Arg, f *binding.Filter, args *[]*Arg) []store.Condition {
+func (b *builder) filter(arg *Arg, f *binding.Filter, args *[]*Arg) []store.Predicate {
 	for _, name := range variablesIn(arg.Literal) {
-		b.plan.Shape.byForm(name)
+		b.plan.Depends.byForm(name)
 	}
 	value, err := arg.Resolve(b.vars)
 	if err != nil {
 		return nil // the variables do not fit, which is told before anything runs
 	}
-	fb := &filterBuilder{arg: arg, shape: &b.plan.Shape, args: args}
+	fb := &filterBuilder{arg: arg, depends: &b.plan.Depends, args: args}
 	return fb.tests(f, value)
 }
 
@@ -49,9 +49,9 @@ func (fb *filterBuilder) refuse(format string, args ...any) {
 }
 
 // tests returns the conditions of the fields of a filter's value.
-func (fb *filterBuilder) tests(f *binding.Filter, value schema.Value) []store.Condition {
+func (fb *filterBuilder) tests(f *binding.Filter, value schema.Value) []store.Predicate {
 	fields, _ := value.(schema.InputFields)
-	var list []store.Condition
+	var list []store.Predicate
 	if fb.depth++; fb.depth > maxFilterDepth {
 		fb.full = true
 		fb.refuse(msgFilterTooDeep, maxFilterDepth)
@@ -77,14 +77,14 @@ func (fb *filterBuilder) tests(f *binding.Filter, value schema.Value) []store.Co
 	return list
 }
 
-func (fb *filterBuilder) test(t *binding.Test, value schema.Value) []store.Condition {
+func (fb *filterBuilder) test(t *binding.Test, value schema.Value) []store.Predicate {
 	switch t.How {
 	case binding.TestAll:
-		return []store.Condition{{Op: store.All, Of: fb.each(t, value)}}
+		return []store.Predicate{{Op: store.All, Of: fb.each(t, value)}}
 	case binding.TestAny:
-		return []store.Condition{{Op: store.Any, Of: fb.each(t, value)}}
+		return []store.Predicate{{Op: store.Any, Of: fb.each(t, value)}}
 	case binding.TestNot:
-		return []store.Condition{not(one(fb.tests(t.Filter, value)))}
+		return []store.Predicate{not(one(fb.tests(t.Filter, value)))}
 	case binding.Deeper:
 		return fb.tests(t.Filter, value)
 	case binding.Among:
@@ -94,8 +94,8 @@ func (fb *filterBuilder) test(t *binding.Test, value schema.Value) []store.Condi
 }
 
 // each returns a condition for each item of a list of filters.
-func (fb *filterBuilder) each(t *binding.Test, value schema.Value) []store.Condition {
-	var list []store.Condition
+func (fb *filterBuilder) each(t *binding.Test, value schema.Value) []store.Predicate {
+	var list []store.Predicate
 	items, _ := value.([]schema.Value)
 	for i, item := range items {
 		fb.path = append(fb.path, i)
@@ -106,20 +106,20 @@ func (fb *filterBuilder) each(t *binding.Test, value schema.Value) []store.Condi
 }
 
 // one makes one condition of several that must all hold.
-func one(list []store.Condition) store.Condition {
+func one(list []store.Predicate) store.Predicate {
 	if len(list) == 1 {
 		return list[0]
 	}
-	return store.Condition{Op: store.All, Of: list}
+	return store.Predicate{Op: store.All, Of: list}
 }
 
-func not(c store.Condition) store.Condition {
-	return store.Condition{Op: store.Not, Of: []store.Condition{c}}
+func not(c store.Predicate) store.Predicate {
+	return store.Predicate{Op: store.Not, Of: []store.Predicate{c}}
 }
 
-func (fb *filterBuilder) among(t *binding.Test, value schema.Value) []store.Condition {
+func (fb *filterBuilder) among(t *binding.Test, value schema.Value) []store.Predicate {
 	fields, _ := value.(schema.InputFields)
-	var list []store.Condition
+	var list []store.Predicate
 	for _, given := range fields {
 		if given.Value == nil {
 			continue
@@ -128,15 +128,15 @@ func (fb *filterBuilder) among(t *binding.Test, value schema.Value) []store.Cond
 		of := fb.tests(t.Filter, given.Value)
 		fb.path = fb.path[:len(fb.path)-1]
 		if given.Name == "only" { // none does not fit
-			of = []store.Condition{not(one(of))}
+			of = []store.Predicate{not(one(of))}
 		}
 		for _, n := range t.Narrows {
 			arg := narrowed(n)
 			arg.Column = len(*fb.args)
-			of = append(of, store.Condition{Path: n.Path, Kind: n.Kind, Many: arg.Many, Value: arg.Column})
+			of = append(of, store.Predicate{Path: n.Path, Kind: n.Kind, Many: arg.Many, Value: arg.Column})
 			*fb.args = append(*fb.args, arg)
 		}
-		with := store.Condition{Op: store.With, Path: t.Path, Link: t.Link, Of: of}
+		with := store.Predicate{Op: store.With, Path: t.Path, Link: t.Link, Of: of}
 		if given.Name == "with" {
 			list = append(list, with)
 		} else {
@@ -152,12 +152,12 @@ var comparisonOps = map[string]store.Op{
 	"contains": store.Contains, "startsWith": store.StartsWith, "endsWith": store.EndsWith,
 }
 
-func (fb *filterBuilder) compare(t *binding.Test, value schema.Value) []store.Condition {
+func (fb *filterBuilder) compare(t *binding.Test, value schema.Value) []store.Predicate {
 	fields, _ := value.(schema.InputFields)
-	var list []store.Condition
+	var list []store.Predicate
 	for _, given := range fields {
 		name := given.Name
-		missing := store.Condition{Op: store.Missing, Path: t.Path, Kind: t.Kind}
+		missing := store.Predicate{Op: store.Missing, Path: t.Path, Kind: t.Kind}
 		switch {
 		case name == "missing" && given.Value == true, name == "is" && given.Value == nil:
 			list = append(list, missing)
@@ -182,7 +182,7 @@ func (fb *filterBuilder) compare(t *binding.Test, value schema.Value) []store.Co
 			fb.path = fb.path[:len(fb.path)-1]
 			continue
 		}
-		c := store.Condition{Op: comparisonOps[name], Path: t.Path, Kind: t.Kind, Many: name == "in" || name == "notIn", Value: len(*fb.args)}
+		c := store.Predicate{Op: comparisonOps[name], Path: t.Path, Kind: t.Kind, Many: name == "in" || name == "notIn", Value: len(*fb.args)}
 		*fb.args = append(*fb.args, fb.value(t, c, given.Value))
 		fb.path = fb.path[:len(fb.path)-1]
 		if name == "isNot" || name == "notIn" {
@@ -195,52 +195,52 @@ func (fb *filterBuilder) compare(t *binding.Test, value schema.Value) []store.Co
 
 // day returns what compares a moment with a day, from its beginning to that of
 // the next.
-func (fb *filterBuilder) day(t *binding.Test, name string, now schema.Value) []store.Condition {
-	compare := func(op store.Op, day Day, now schema.Value) store.Condition {
-		c := store.Condition{Op: op, Path: t.Path, Kind: t.Kind, Value: len(*fb.args)}
+func (fb *filterBuilder) day(t *binding.Test, name string, now schema.Value) []store.Predicate {
+	compare := func(op store.Op, day Day, now schema.Value) store.Predicate {
+		c := store.Predicate{Op: op, Path: t.Path, Kind: t.Kind, Value: len(*fb.args)}
 		a := fb.value(t, c, now)
 		a.Day = day
 		*fb.args = append(*fb.args, a)
 		return c
 	}
-	within := func(now schema.Value) store.Condition {
-		return one([]store.Condition{compare(store.AtLeast, DayBegins, now), compare(store.Below, DayEnds, now)})
+	within := func(now schema.Value) store.Predicate {
+		return one([]store.Predicate{compare(store.AtLeast, DayBegins, now), compare(store.Below, DayEnds, now)})
 	}
 	switch name {
 	case "above":
-		return []store.Condition{compare(store.AtLeast, DayEnds, now)}
+		return []store.Predicate{compare(store.AtLeast, DayEnds, now)}
 	case "atLeast":
-		return []store.Condition{compare(store.AtLeast, DayBegins, now)}
+		return []store.Predicate{compare(store.AtLeast, DayBegins, now)}
 	case "below":
-		return []store.Condition{compare(store.Below, DayBegins, now)}
+		return []store.Predicate{compare(store.Below, DayBegins, now)}
 	case "atMost":
-		return []store.Condition{compare(store.Below, DayEnds, now)}
+		return []store.Predicate{compare(store.Below, DayEnds, now)}
 	case "is":
-		return []store.Condition{within(now)}
+		return []store.Predicate{within(now)}
 	case "isNot":
-		return []store.Condition{not(within(now))}
+		return []store.Predicate{not(within(now))}
 	}
 	// in and notIn: each day is a condition, so the plan holds for these only.
 	for _, name := range variablesIn(fb.arg.Literal) {
-		fb.shape.byValue(name)
+		fb.depends.byValue(name)
 	}
-	var any []store.Condition
+	var any []store.Predicate
 	days, _ := now.([]schema.Value)
 	for i, day := range days {
 		fb.path = append(fb.path, i)
 		any = append(any, within(day))
 		fb.path = fb.path[:len(fb.path)-1]
 	}
-	c := store.Condition{Op: store.Any, Of: any}
+	c := store.Predicate{Op: store.Any, Of: any}
 	if name == "notIn" {
 		c = not(c)
 	}
-	return []store.Condition{c}
+	return []store.Predicate{c}
 }
 
 // value returns where the value under way comes from in each run: a constant,
 // a variable, or a place in a variable's value.
-func (fb *filterBuilder) value(t *binding.Test, c store.Condition, now schema.Value) *Arg {
+func (fb *filterBuilder) value(t *binding.Test, c store.Predicate, now schema.Value) *Arg {
 	a := &Arg{Name: fb.arg.Name, Pos: fb.arg.Pos, Column: c.Value, Path: t.Path, Kind: t.Kind, Many: c.Many, Enum: t.Enum, Strict: c.Op != store.Is}
 	lit, within := fb.arg.Literal, fb.path
 	typ := fb.arg.Type
@@ -305,8 +305,8 @@ func follow(v schema.Value, path []any) schema.Value {
 	return v
 }
 
-// conditionText writes a condition as explanations show it.
-func conditionText(c *store.Condition, args []*Arg) string {
+// predicateText writes a condition as explanations show it.
+func predicateText(c *store.Predicate, args []*Arg) string {
 	value := func() string {
 		a := args[slices.IndexFunc(args, func(a *Arg) bool { return a.Column == c.Value })]
 		text := language.PrintValue(a.Literal)
@@ -321,7 +321,7 @@ func conditionText(c *store.Condition, args []*Arg) string {
 	list := func(separator string) string {
 		parts := make([]string, len(c.Of))
 		for i := range c.Of {
-			parts[i] = conditionText(&c.Of[i], args)
+			parts[i] = predicateText(&c.Of[i], args)
 		}
 		if len(parts) == 1 {
 			return parts[0]

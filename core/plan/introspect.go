@@ -77,7 +77,7 @@ func (b *builder) metaArg(f *language.Field, name string) schema.Value {
 		}
 		switch v := a.Value.(type) {
 		case *language.Variable:
-			b.plan.Shape.byValue(v.Name)
+			b.plan.Depends.byValue(v.Name)
 			return b.vars[v.Name]
 		case *language.BooleanValue:
 			return v.Is

@@ -95,7 +95,7 @@ func (b *builder) mergeBounds(use *arguments) {
 		}
 		cursor.Merged = true
 		if v, ok := cursor.Literal.(*language.Variable); ok {
-			b.plan.Shape.byPart(v.Name)
+			b.plan.Depends.byPart(v.Name)
 		}
 		if v, err := cursor.Resolve(b.vars); err == nil {
 			text, _ := v.(string)

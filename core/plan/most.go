@@ -71,7 +71,7 @@ func (c *costs) of(r *Read) (keys, records int64) {
 func (c *costs) step(s *Step) int64 {
 	own := int64(Unbounded)
 	switch limit := s.Read.Limit; {
-	case s.One || s.Read.Store.Totals:
+	case s.One || s.Read.Store.Aggregates:
 		own = 1
 	case limit != nil:
 		if own = c.limit(limit); own >= 0 {

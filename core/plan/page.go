@@ -78,28 +78,28 @@ func (p *pagePlan) connectionField(f *Field, g group) {
 		f.What = Info
 		f.Object = p.object(schema.NamedOf(p.bound.Page.Connection.Field(name).Type).(*schema.Object), g.subsets(), p.infoField)
 	case "totalCount":
-		p.totalOf(f, &binding.Total{Of: store.Count, Kind: store.Int, Codec: scalar.Number32})
+		p.aggregateOf(f, &binding.Aggregate{Of: store.Count, Kind: store.Int, Codec: scalar.Number32})
 	default:
-		p.totalOf(f, p.bound.Page.Totals[name])
+		p.aggregateOf(f, p.bound.Page.Aggregates[name])
 	}
 }
 
-// totalOf plans a total of all records of the connection.
-func (p *pagePlan) totalOf(f *Field, t *binding.Total) {
+// aggregateOf plans a total of all records of the connection.
+func (p *pagePlan) aggregateOf(f *Field, t *binding.Aggregate) {
 	parts := p.bound.Each()
 	if len(parts) == 1 {
-		p.totalOfPart(f, 0, t)
+		p.aggregateOfPart(f, 0, t)
 		return
 	}
-	f.What, f.Codec = Total, t.Codec
+	f.What, f.Codec = Aggregate, t.Codec
 	for i := range parts {
 		part := &Field{ID: f.ID, Name: f.Name, At: f.At, Pos: f.Pos, Null: f.Null}
-		p.totalOfPart(part, i, t)
+		p.aggregateOfPart(part, i, t)
 		f.Parts = append(f.Parts, part)
 	}
 }
 
-func (p *pagePlan) totalOfPart(f *Field, i int, t *binding.Total) {
+func (p *pagePlan) aggregateOfPart(f *Field, i int, t *binding.Aggregate) {
 	use, part := p.counted[i], p.bound.Each()[i]
 	use.counts = t.Of == store.Count
 	p.total(f, p.readFor(p.nodes[i].parent, totalName(part, use), part, use), t)
@@ -108,7 +108,7 @@ func (p *pagePlan) totalOfPart(f *Field, i int, t *binding.Total) {
 // totalName names the step of totals. Those of one list are made together, but
 // for counts where the store can do no more than count.
 func totalName(bound *binding.Field, use arguments) string {
-	if can := bound.Target.Source.Capabilities; use.counts && can.Count && !can.Total {
+	if can := bound.Target.Source.Capabilities; use.counts && can.Count && !can.Aggregate {
 		return "count"
 	}
 	return "total"
@@ -134,12 +134,12 @@ func (p *pagePlan) infoField(f *Field, g group) { f.What = infoFields[g.fields[0
 
 // total plans the total of a step's records: made by the store if it can, and
 // else by the engine, of the values.
-func (b *builder) total(f *Field, node *stepNode, t *binding.Total) {
-	f.What, f.Step, f.Of, f.Codec = Total, node.step, t.Of, t.Codec
+func (b *builder) total(f *Field, node *stepNode, t *binding.Aggregate) {
+	f.What, f.Step, f.Of, f.Codec = Aggregate, node.step, t.Of, t.Codec
 	switch {
-	case node.step.Read.Store.Totals:
+	case node.step.Read.Store.Aggregates:
 		f.Made = true
-		f.Column = node.rows.column(store.Wanted{Path: t.Path, Kind: t.Kind, Total: t.Of})
+		f.Column = node.rows.column(store.Wanted{Path: t.Path, Kind: t.Kind, Aggregate: t.Of})
 	case t.Of == store.Count:
 		f.Column = -1
 	default:

@@ -9,7 +9,7 @@
 //
 // A plan does not depend on the values of variables, except where they change
 // what is asked: conditions of @skip and @include, sort keys, and whether an
-// optional argument is given at all. [Plan.Shape] tells which.
+// optional argument is given at all. [Plan.Depends] tells which.
 package plan
 
 import (
@@ -31,7 +31,7 @@ type Plan struct {
 	Waves   int
 	Data    *Object  // the shape of the answer
 	Fields  []*Field // all fields of Data, by their ID
-	Shape   Shape
+	Depends Dependencies
 	// Several says that a fetch can take several requests: one for each key, or
 	// one for each page. Their number is then a least number.
 	Several bool
@@ -120,7 +120,7 @@ type Step struct {
 	// Inner is the nested records that the step's rows are, of a list that is
 	// filtered, sorted or cut; Parent is then the records that they are nested in.
 	Inner  *Rows
-	Where  []store.Condition
+	Where  []store.Predicate
 	Values []*Arg
 	Fields map[string]int // columns of Inner that Where looks at, by path
 
@@ -260,7 +260,7 @@ const (
 	HasPrevious
 	StartCursor
 	EndCursor
-	Total      // the total of a step's records; with Parts, the sum of theirs
+	Aggregate  // the total of a step's records; with Parts, the sum of theirs
 	Merged     // a list of records of several steps, or the one record of one of them: Merge
 	Expression // what Expr gives of Needs and Args
 	Called     // what a call gives: column 0 of the one row of Step, with Object if it is a record
@@ -283,10 +283,10 @@ type Field struct {
 	Step   *Step             // of One and Many
 	Object *Object           // of One, Many and Inner
 	Single bool              // of One: a unique key; a second record is an error in the store
-	Of     store.Total       // of Total
-	Made   bool              // of Total: Column has it; else the values of which it is made
+	Of     store.Aggregate   // of Aggregate
+	Made   bool              // of Aggregate: Column has it; else the values of which it is made
 	Merge  *Merge            // of Merged, and of Paged if the records are of several steps
-	Parts  []*Field          // of Merged, Node and Total: how the records of each part of the merge are written
+	Parts  []*Field          // of Merged, Node and Aggregate: how the records of each part of the merge are written
 
 	Scalar *scalar.Scalar                      // of a leaf; nil of an enum, or a scalar of the schema's own
 	Format func(stored string) (string, error) // of a scalar that has it

@@ -35,7 +35,7 @@ func harbour(t *testing.T) *binding.Bound {
 	}
 	bound, problems := binding.Bind(harbour, map[string]*binding.Source{
 		"registry": {Name: "registry", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
-			Capabilities: store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey, Total: true}},
+			Capabilities: store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey, Aggregate: true}},
 		"inspections": {Name: "inspections", Naming: binding.Camel, Catalogue: documents, Capabilities: store.Capabilities{Group: store.BySet, Page: store.PageWhole}},
 		"tides":       {Name: "tides", Naming: binding.Exact, Catalogue: tides},
 		"notices":     {Name: "notices", Naming: binding.Exact, Catalogue: storetest.Catalogue(storetest.NoticesCatalogue)},
@@ -134,8 +134,8 @@ func TestWaves(t *testing.T) {
 	}
 }
 
-// TestShape checks what a plan depends on: never the value of a limit or a key.
-func TestShape(t *testing.T) {
+// TestDependencies checks what a plan depends on: never the value of a limit or a key.
+func TestDependencies(t *testing.T) {
 	bound := harbour(t)
 	const text = `query ($b: Boolean = true, $limit: Int, $sort: [PortCallSort!], $purpose: Purpose) {
 		portCalls(limit: $limit, sort: $sort, purpose: $purpose) { id craft @include(if: $b) { name } } }`
@@ -153,7 +153,7 @@ func TestShape(t *testing.T) {
 		{"a purpose", map[string]schema.Value{"b": true, "limit": int64(5), "purpose": schema.Symbol("LOADING")}, false},
 		{"null, which is not the same as absent", map[string]schema.Value{"b": true, "limit": int64(5), "purpose": nil}, false},
 	} {
-		if same := p.Shape.Key(test.vars) == p.Shape.Key(base); same != test.same {
+		if same := p.Depends.Key(test.vars) == p.Depends.Key(base); same != test.same {
 			t.Errorf("%s: the plan can be used again: %t, want %t", test.name, same, test.same)
 		}
 	}

@@ -105,15 +105,15 @@ func (r *Read) String() string {
 	}
 	if s.Parent >= 0 {
 		b.WriteString(" where " + strings.Join(s.There, ", ") + " = " + strings.Join(s.Here, ", "))
-		if s.Through != nil {
-			fmt.Fprintf(&b, " through %s (%s, %s)", s.Through.Set, strings.Join(s.Through.Here, ", "), strings.Join(s.Through.There, ", "))
+		if s.JoinTable != nil {
+			fmt.Fprintf(&b, " through %s (%s, %s)", s.JoinTable.Set, strings.Join(s.JoinTable.Here, ", "), strings.Join(s.JoinTable.There, ", "))
 		}
 		if s.Single {
 			b.WriteString(", one")
 		}
 	}
 	for i := range s.Where {
-		b.WriteString(", " + conditionText(&s.Where[i], r.Where))
+		b.WriteString(", " + predicateText(&s.Where[i], r.Where))
 	}
 	b.WriteString(sortText(s.Sort))
 	if r.Limit != nil {
@@ -159,8 +159,8 @@ func columnNames(columns []store.Wanted) []string {
 		for n := range c.Via {
 			names[i] = c.Via[len(c.Via)-1-n].Set + "." + names[i]
 		}
-		if c.Total != store.NoTotal {
-			names[i] = c.Total.String() + "(" + c.Path + ")"
+		if c.Aggregate != store.NoAggregate {
+			names[i] = c.Aggregate.String() + "(" + c.Path + ")"
 		}
 		if len(c.Fields) > 0 {
 			names[i] += "{" + strings.Join(columnNames(c.Fields), " ") + "}"

@@ -17,14 +17,14 @@ func (b *builder) read(r *rows, g group, bound *binding.Field) *stepNode {
 	name, use := g.name, b.arguments(g.fields[0], bound)
 	if bound.Page != nil && b.onlyTotals(g, bound) {
 		use = use.total(true)
-		for name := range bound.Page.Totals {
+		for name := range bound.Page.Aggregates {
 			use.counts = use.counts && !b.selects(g, bound, name)
 		}
 		n := b.readFor(r, totalName(bound, use), bound, use)
 		n.step.Page = &Page{} // of no records
 		return n
 	}
-	if bound.Total != nil {
+	if bound.Aggregate != nil {
 		name = totalName(bound, use)
 	}
 	return b.readFor(r, name, bound, use)
@@ -37,13 +37,13 @@ func (b *builder) readFor(r *rows, name string, bound *binding.Field, use argume
 	if r != nil {
 		steps = r.steps
 	}
-	key := fmt.Sprintf("%s %d %p %p", name, b.done, bound.Target, bound.Through) + strings.Join(bound.Here, ",") + "/" + strings.Join(bound.There, ",") + use.signature()
+	key := fmt.Sprintf("%s %d %p %p", name, b.done, bound.Target, bound.JoinTable) + strings.Join(bound.Here, ",") + "/" + strings.Join(bound.There, ",") + use.signature()
 	if n := steps[key]; n != nil {
 		n.step.Read.cover(b.here())
 		return n
 	}
 	source := bound.Target.Source
-	step := &Step{ID: len(b.plan.Steps), Field: b.here(), One: bound.Single && bound.Through == nil && !bound.Many}
+	step := &Step{ID: len(b.plan.Steps), Field: b.here(), One: bound.Single && bound.JoinTable == nil && !bound.Many}
 	b.plan.Steps = append(b.plan.Steps, step)
 	n := &stepNode{step: step, parent: r}
 	switch {
@@ -86,12 +86,12 @@ func (n *readNode) narrow(use arguments) {
 	n.read.Where = use.values
 	n.read.Store.Where = use.where
 	n.read.Store.Values = columnsOf(use.values)
-	n.read.Store.Totals = use.totals && n.source.Capabilities.Total
+	n.read.Store.Aggregates = use.totals && n.source.Capabilities.Aggregate
 }
 
 // count leaves counting to a store that can do it for a read without keys.
 func (n *readNode) count(use arguments) {
-	n.read.Store.Totals = n.read.Store.Totals || use.counts && n.source.Capabilities.Count
+	n.read.Store.Aggregates = n.read.Store.Aggregates || use.counts && n.source.Capabilities.Count
 }
 
 // columnsOf returns how many columns values take.
@@ -169,14 +169,14 @@ func (use arguments) page(of string) *Page {
 }
 
 // behind returns the condition that a record stands behind a cursor.
-func (a *Arg) behind() store.Condition {
+func (a *Arg) behind() store.Predicate {
 	switch {
 	case len(a.By) == 0 && a.Inclusive:
-		return store.Condition{Op: store.All}
+		return store.Predicate{Op: store.All}
 	case len(a.By) == 0:
-		return store.Condition{Op: store.Any}
+		return store.Predicate{Op: store.Any}
 	}
-	return store.Condition{Op: store.After, By: a.By, Value: a.Column, Also: a.Inclusive, Foreign: a.Other}
+	return store.Predicate{Op: store.After, By: a.By, Value: a.Column, Also: a.Inclusive, Foreign: a.Other}
 }
 
 // canPage reports whether the source pages just this read as a whole, which
@@ -245,10 +245,10 @@ func (b *builder) foldedRead(parent *rows, step *Step, bound *binding.Field, use
 	n.above = parent.node
 	n.narrow(use)
 	n.read.Store.Here, n.read.Store.There = bound.Here, bound.There
-	n.read.Store.Through = bound.Through
+	n.read.Store.JoinTable = bound.JoinTable
 	// Where a source says itself what hangs together, a list can lead to many by
 	// their unique keys.
-	n.read.Store.Single = bound.Single && bound.Through == nil && (n.source.Capabilities.CanFold == nil || !bound.Many)
+	n.read.Store.Single = bound.Single && bound.JoinTable == nil && (n.source.Capabilities.CanFold == nil || !bound.Many)
 	r := n.rows(step)
 	step.Parent, step.Folded = parent.public, true
 	if !use.totals {
@@ -322,7 +322,7 @@ func (b *builder) sharedRead(step *Step, bound *binding.Field, use arguments, wa
 	if len(keys) > 0 {
 		needs = store.PagePerKey
 	}
-	sig := fmt.Sprintf("%p %s", bound.Target, strings.Join(keys, ",")) + use.conditions()
+	sig := fmt.Sprintf("%p %s", bound.Target, strings.Join(keys, ",")) + use.predicates()
 	for _, n := range b.reads {
 		if n.sig != sig || n.wave != wave || n.above != nil || n.pages || n.source.Capabilities.Page >= needs {
 			continue

@@ -10,7 +10,7 @@
 // A new kind of store implements [Source]. Its rules:
 //
 //   - Every row of a keyed read carries its key columns; rows come in any order.
-//   - Conditions hold for every row that is answered. Sorting and paging are
+//   - Predicates hold for every row that is answered. Sorting and paging are
 //     done by the store as far as its capabilities say, and by the engine beyond.
 //   - A row of a folded read names the row of the read above that it belongs to.
 //   - A failure is an [*Error], whose message may be shown to callers: no

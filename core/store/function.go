@@ -6,16 +6,16 @@ package store
 
 // A Signature is what a schema says of a function.
 type Signature struct {
-	Record *Shape // what it is given of each record; nil for a root field
-	Args   *Shape // the arguments of the field, by name
-	Result *Shape
+	Record *ValueType // what it is given of each record; nil for a root field
+	Args   *ValueType // the arguments of the field, by name
+	Result *ValueType
 }
 
-// A Shape is a type of values as JSON has them.
-type Shape struct {
-	Scalar   string   // the scalar's name; "" of a list or object; an enum is a String
-	Elem     *Shape   // of a list
-	Fields   []*Shape // of an object, each with a Name
+// A ValueType is a type of values as JSON has them.
+type ValueType struct {
+	Scalar   string       // the scalar's name; "" of a list or object; an enum is a String
+	Elem     *ValueType   // of a list
+	Fields   []*ValueType // of an object, each with a Name
 	Name     string
 	Nullable bool
 	// Open says of an object that it can have other types, and so other fields.

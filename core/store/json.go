@@ -227,7 +227,7 @@ func jsonWord(v any) string {
 	return "a number"
 }
 
-// A JSONSubject is a decoded JSON value to which conditions can be put.
+// A JSONSubject is a decoded JSON value to which predicates can be put.
 type JSONSubject struct{ Value any }
 
 // Append adds the value at a path.

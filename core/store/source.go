@@ -29,14 +29,14 @@ type Source interface {
 // record sets only is told by the functions, which may be called at the same
 // time; nil stands for no exception.
 type Capabilities struct {
-	Fold  bool     // a read nested below another of the same source is part of its request
-	Group Grouping // which reads of a wave are one request
-	Page  Paging   // what sorting and paging it does
-	Total bool     // it makes totals
-	Count bool     // it counts the rows of a read without keys
-	Link  bool     // its conditions and sort keys can look at related records
+	Fold      bool     // a read nested below another of the same source is part of its request
+	Group     Grouping // which reads of a wave are one request
+	Page      Paging   // what sorting and paging it does
+	Aggregate bool     // it makes totals
+	Count     bool     // it counts the rows of a read without keys
+	Link      bool     // its predicates and sort keys can look at related records
 	// CanRead reports how set can be read by the fields keys, together with
-	// conditions on the fields where: with many keys in one request, one key for
+	// predicates on the fields where: with many keys in one request, one key for
 	// each request, or not at all, which is an error that says what can. If it is
 	// nil, every set can be read by all fields, and with many keys.
 	CanRead func(set string, keys, where []string) (many bool, err error)
@@ -44,7 +44,7 @@ type Capabilities struct {
 	// there leads to can be part of the request for the records of set.
 	CanFold func(set string, here []string, related string, there []string) bool
 	// CanPage reports whether the store does all that a read without keys asks,
-	// though Page does not say so of all: its conditions, its order, its limit and
+	// though Page does not say so of all: its predicates, its order, its limit and
 	// its offset.
 	CanPage func(read *Read) bool
 	// CanCall says that the record sets are functions, and that what is prepared
@@ -81,60 +81,60 @@ type Read struct {
 	Keys []int
 	// Where is what a row must fit: all of it. Its comparisons take the values of
 	// Values columns of the Input.
-	Where  []Condition
+	Where  []Predicate
 	Values int
 	Sort   []Order
-	// Totals says that the rows wanted are those of groups: by the Keys, by the
+	// Aggregates says that the rows wanted are those of groups: by the Keys, by the
 	// row above, or one for all. The other columns are totals.
-	Totals bool
+	Aggregates bool
 	// Limit and Offset say that the Input bounds the rows: of the read, or for
 	// each key or row above where the store pages by key.
 	Limit, Offset bool
 
 	// Parent is the position in the request of the read that this one is folded
 	// into, or -1. Its rows are those whose There equals the Here of the row
-	// above, directly or by a pair of Through.
+	// above, directly or by a pair of JoinTable.
 	Parent      int
-	Here, There []string // fields of the two record sets
-	Through     *Through // or nil
+	Here, There []string   // fields of the two record sets
+	JoinTable   *JoinTable // or nil
 	// Calls says that Set is a function. There is a row for each
 	// call of the input, and one column, of what it gives.
 	Calls  bool
 	Single bool // There is known to be unique: at most one row for each above
 }
 
-// Through is the record set that holds the pairs of a many-to-many relationship.
-type Through struct {
+// JoinTable is the record set that holds the pairs of a many-to-many relationship.
+type JoinTable struct {
 	Set   string
 	Here  []string // its fields that equal the Here of the row above
 	There []string // its fields that equal the There of the row
 }
 
-// A Total is how the values of many rows become one.
-type Total uint8
+// A Aggregate is how the values of many rows become one.
+type Aggregate uint8
 
 const (
-	NoTotal Total = iota
-	Count         // how many rows there are; no Path
+	NoAggregate Aggregate = iota
+	Count                 // how many rows there are; no Path
 	Min
 	Max
 	Sum
 	Avg
 )
 
-var totalNames = [...]string{"none", "count", "min", "max", "sum", "avg"}
+var aggregateNames = [...]string{"none", "count", "min", "max", "sum", "avg"}
 
 // String returns the total's name.
-func (t Total) String() string { return totalNames[t] }
+func (t Aggregate) String() string { return aggregateNames[t] }
 
 // Wanted is a column of an answer.
 type Wanted struct {
-	Path   string   // the field, or a path of fields with dots
-	Total  Total    // of a read with Totals
-	Via    []Link   // where the field is, as in [Order]
-	Kind   Kind     // how the values are wanted
-	Elem   *Wanted  // of List; its Path is empty
-	Fields []Wanted // of Record and Records; their paths begin at the nested record
+	Path      string    // the field, or a path of fields with dots
+	Aggregate Aggregate // of a read with Aggregates
+	Via       []Link    // where the field is, as in [Order]
+	Kind      Kind      // how the values are wanted
+	Elem      *Wanted   // of List; its Path is empty
+	Fields    []Wanted  // of Record and Records; their paths begin at the nested record
 }
 
 // Nulls says where records without a value come.
@@ -166,7 +166,7 @@ func (o Order) NullsFirst() bool { return o.Desc == (o.Nulls == NullsGreatest) }
 // An Input is what a read is asked with in one run.
 type Input struct {
 	Keys   []Column // one for each of Read.Keys: row by row, the distinct combinations
-	Where  []Column // the values of the conditions, by their Value
+	Where  []Column // the values of the predicates, by their Value
 	Limit  int64    // if Read.Limit
 	Offset int64    // if Read.Offset
 	// Calls are what the function is called with, if Read.Calls: each a JSON object

@@ -172,7 +172,7 @@ func TestReadsShareAFind(t *testing.T) {
 	}
 	a := run(t, s, c, []*store.Read{
 		{Set: "inspections", Keys: []int{0}, Columns: columns("craft.imo")},
-		{Set: "inspections", Keys: []int{0}, Columns: columns("inspector.badge"), Where: []store.Condition{{Path: "outcome", Kind: store.Text}}},
+		{Set: "inspections", Keys: []int{0}, Columns: columns("inspector.badge"), Where: []store.Predicate{{Path: "outcome", Kind: store.Text}}},
 	}, []store.Input{{Keys: []store.Column{key("9100112")}}, {Keys: []store.Column{key("I-03")}, Where: []store.Column{key("detained")}}})
 	if reads := wire.Reads(); len(reads) != 1 {
 		t.Errorf("two reads of a collection are %q on the wire, want one find", reads)
@@ -233,7 +233,7 @@ func TestServerIsToldTheTime(t *testing.T) {
 	}
 	for _, read := range []*store.Read{
 		{Set: "inspections", Parent: -1, Columns: []store.Wanted{{Path: "_id", Kind: store.Text}}},
-		{Set: "inspections", Parent: -1, Columns: []store.Wanted{{Kind: store.Int, Total: store.Count}}, Totals: true},
+		{Set: "inspections", Parent: -1, Columns: []store.Wanted{{Kind: store.Int, Aggregate: store.Count}}, Aggregates: true},
 	} {
 		request, err := s.Prepare(c, []*store.Read{read})
 		if err != nil {

@@ -18,16 +18,16 @@ var (
 	ever  = bson.D{}
 )
 
-// conditions returns the filter of a read's conditions.
-func (r *request) conditions(list []store.Condition, in *store.Input) bson.D {
+// predicates returns the filter of a read's predicates.
+func (r *request) predicates(list []store.Predicate, in *store.Input) bson.D {
 	return both(r.each(list, in, false))
 }
 
-// each returns the filters of conditions, or of what they exclude.
-func (r *request) each(list []store.Condition, in *store.Input, negated bool) bson.A {
+// each returns the filters of predicates, or of what they exclude.
+func (r *request) each(list []store.Predicate, in *store.Input, negated bool) bson.A {
 	filters := bson.A{}
 	for i := range list {
-		filters = append(filters, r.condition(&list[i], in, negated))
+		filters = append(filters, r.predicate(&list[i], in, negated))
 	}
 	return filters
 }
@@ -64,9 +64,9 @@ func either(list bson.A) bson.D {
 
 var comparison = map[store.Op]string{store.Above: "$gt", store.AtLeast: "$gte", store.Below: "$lt", store.AtMost: "$lte"}
 
-// condition returns the filter of a condition or, negated, of what it excludes:
+// predicate returns the filter of a predicate or, negated, of what it excludes:
 // negation stands at the comparisons, where every server can do it.
-func (r *request) condition(c *store.Condition, in *store.Input, negated bool) bson.D {
+func (r *request) predicate(c *store.Predicate, in *store.Input, negated bool) bson.D {
 	switch c.Op {
 	case store.All, store.Any:
 		if filters := r.each(c.Of, in, negated); (c.Op == store.All) != negated {
@@ -75,7 +75,7 @@ func (r *request) condition(c *store.Condition, in *store.Input, negated bool) b
 			return either(filters)
 		}
 	case store.Not:
-		return r.condition(&c.Of[0], in, !negated)
+		return r.predicate(&c.Of[0], in, !negated)
 	case store.With:
 		return r.nested(c, in, negated)
 	case store.Missing:
@@ -129,23 +129,23 @@ func compared(path, op string, v any) bson.D {
 // all where one comparison is made. What several comparisons ask of the same
 // document no path can say, and not every server has an operator for it: then
 // the filter lets through whatever may fit, and the rest is done here.
-func (r *request) nested(c *store.Condition, in *store.Input, negated bool) bson.D {
+func (r *request) nested(c *store.Predicate, in *store.Input, negated bool) bson.D {
 	if len(c.Of) == 0 {
 		return compared(c.Path+".0", "$exists", !negated)
 	}
 	if leaf := comparisonIn(c); leaf != nil {
 		there := *leaf
 		there.Path = c.Path + "." + leaf.Path
-		return r.condition(&there, in, negated)
+		return r.predicate(&there, in, negated)
 	}
 	if negated {
 		return ever
 	}
-	return r.perhaps(&store.Condition{Op: store.All, Of: c.Of}, in, c.Path+".")
+	return r.perhaps(&store.Predicate{Op: store.All, Of: c.Of}, in, c.Path+".")
 }
 
 // comparisonIn returns the one comparison that a With makes, or nil.
-func comparisonIn(with *store.Condition) *store.Condition {
+func comparisonIn(with *store.Predicate) *store.Predicate {
 	c := with
 	for len(c.Of) == 1 && (c.Op == store.With && c == with || c.Op == store.All) {
 		c = &c.Of[0]
@@ -158,8 +158,8 @@ func comparisonIn(with *store.Condition) *store.Condition {
 }
 
 // perhaps returns what some document of an array must fit at least, if one fits
-// all of a condition.
-func (r *request) perhaps(c *store.Condition, in *store.Input, prefix string) bson.D {
+// all of a predicate.
+func (r *request) perhaps(c *store.Predicate, in *store.Input, prefix string) bson.D {
 	switch c.Op {
 	case store.All, store.Any:
 		filters := bson.A{}
@@ -175,19 +175,19 @@ func (r *request) perhaps(c *store.Condition, in *store.Input, prefix string) bs
 	}
 	there := *c
 	there.Path = prefix + c.Path
-	return r.condition(&there, in, false)
+	return r.predicate(&there, in, false)
 }
 
-// inexact reports whether the filter of a condition lets through what does not
+// inexact reports whether the filter of a predicate lets through what does not
 // fit.
-func (r *request) inexact(c *store.Condition) bool {
+func (r *request) inexact(c *store.Predicate) bool {
 	switch c.Op {
 	case store.With:
 		return len(c.Of) > 0 && comparisonIn(c) == nil
 	case store.After:
 		return r.mixed(c.By)
 	}
-	return slices.ContainsFunc(c.Of, func(c store.Condition) bool { return r.inexact(&c) })
+	return slices.ContainsFunc(c.Of, func(c store.Predicate) bool { return r.inexact(&c) })
 }
 
 // mixed reports whether a sort key has values of several types, which a server
@@ -213,7 +213,7 @@ func pattern(op store.Op, text string) string {
 
 // behind returns the filter of what stands behind the values of a cursor. In a
 // document database, too, missing values are the least.
-func (r *request) behind(c *store.Condition, in *store.Input) bson.D {
+func (r *request) behind(c *store.Predicate, in *store.Input) bson.D {
 	if r.mixed(c.By) {
 		return ever // and looked at here
 	}

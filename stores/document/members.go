@@ -52,7 +52,7 @@ func (m *members) has(read *store.Read, doc bson.Raw) bool {
 	return read.FitsAll(m.in, subject(doc))
 }
 
-// A subject is a document to which conditions can be put.
+// A subject is a document to which predicates can be put.
 type subject bson.Raw
 
 // Append adds the value at a path.

@@ -23,13 +23,13 @@ func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store
 	}
 	r.projection = projection(reads)
 	for _, read := range reads {
-		r.filtersHere = r.filtersHere || slices.ContainsFunc(read.Where, func(c store.Condition) bool { return r.inexact(&c) })
+		r.filtersHere = r.filtersHere || slices.ContainsFunc(read.Where, func(c store.Predicate) bool { return r.inexact(&c) })
 	}
 	return r, nil
 }
 
 // A request is one find. Reads of the same collection are told apart again by
-// their keys and conditions.
+// their keys and predicates.
 type request struct {
 	source      *Source
 	set         *store.Set
@@ -49,7 +49,7 @@ func projection(reads []*store.Read) bson.D {
 				add(prefix+w.Path+".", w.Fields)
 				continue
 			}
-			if w.Total == store.NoTotal {
+			if w.Aggregate == store.NoAggregate {
 				paths = append(paths, prefix+w.Path)
 			}
 		}
@@ -111,14 +111,14 @@ func (r *request) Describe() store.Description {
 	filter, _ := bson.MarshalExtJSON(r.shape(), false, false)
 	fields, _ := bson.MarshalExtJSON(r.projection, false, false)
 	command := "find"
-	if r.reads[0].Totals {
+	if r.reads[0].Aggregates {
 		asks, command = "count "+asks, "count"
 	}
 	statement := fmt.Sprintf("%s %s filter %s", command, r.set.Name, filter)
-	if !r.reads[0].Totals {
+	if !r.reads[0].Aggregates {
 		statement += fmt.Sprintf(" projection %s", fields)
 	}
-	if sort := r.sort(); len(sort) > 0 && !r.reads[0].Totals {
+	if sort := r.sort(); len(sort) > 0 && !r.reads[0].Aggregates {
 		text, _ := bson.MarshalExtJSON(sort, false, false)
 		statement += " sort " + string(text)
 	}
@@ -142,7 +142,7 @@ func (r *request) shape() bson.D {
 			in.Where[i].Kind = store.Text
 			in.Where[i].AppendText("…")
 		}
-		list = append(list, append(terms, r.conditions(read.Where, &in)...))
+		list = append(list, append(terms, r.predicates(read.Where, &in)...))
 	}
 	return either(list)
 }
@@ -224,7 +224,7 @@ func (r *request) find(ctx context.Context, in []store.Input, answer *store.Answ
 		return nil
 	}
 	answer.Requests++
-	if r.reads[0].Totals && !r.filtersHere {
+	if r.reads[0].Aggregates && !r.filtersHere {
 		n, err := r.source.db.Collection(r.set.Name).CountDocuments(ctx, either(list))
 		if err != nil {
 			return fail(ctx, err)
@@ -300,7 +300,7 @@ func (r *request) collect(ctx context.Context, cursor *mongo.Cursor, in []store.
 			switch {
 			case len(r.reads) > 1 && !members[i].has(read, cursor.Current):
 			case r.filtersHere && !read.FitsAll(&in[i], subject(cursor.Current)):
-			case read.Totals:
+			case read.Aggregates:
 				fit++
 			case local != nil:
 				local.add(cursor.Current)
@@ -309,7 +309,7 @@ func (r *request) collect(ctx context.Context, cursor *mongo.Cursor, in []store.
 			}
 		}
 	}
-	if r.reads[0].Totals {
+	if r.reads[0].Aggregates {
 		answer.Tables[0].Len = 1
 		answer.Tables[0].Columns[0].AppendInt(int64(fit))
 	}
@@ -325,7 +325,7 @@ const batch = 100_000
 
 // filter returns the filter of one read, or nil if nothing can fit it.
 func (r *request) filter(read *store.Read, in *store.Input) bson.D {
-	terms := r.conditions(read.Where, in)
+	terms := r.predicates(read.Where, in)
 	switch len(read.Keys) {
 	case 0:
 		return terms

@@ -56,10 +56,10 @@ type dialect interface {
 	// intType and typeOf name the types in which values are sent; values of one
 	// type share their place in the rows of a UNION ALL.
 	intType() string
-	typeOf(t store.Total, f *store.Field) string
+	typeOf(t store.Aggregate, f *store.Field) string
 	null(typ string) string
 	sent(expr string, o *out) string
-	total(t store.Total, expr string) string
+	aggregate(t store.Aggregate, expr string) string
 	// param writes the n-th parameter.
 	param(n int, p *param) string
 	// anyOf writes that a value is one of many, which are one parameter.

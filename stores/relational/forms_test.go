@@ -36,7 +36,7 @@ func TestForms(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	pilotage := &store.Through{Set: "pilotage", Here: []string{"call_id"}, There: []string{"pilot_id"}}
+	pilotage := &store.JoinTable{Set: "pilotage", Here: []string{"call_id"}, There: []string{"pilot_id"}}
 	calls := &store.Read{Set: "port_calls", Parent: -1, Limit: true, Columns: wanted("id int arrived_at time purpose text cargo_t decimal"), Sort: []store.Order{{Path: "departed_at", Desc: true}}}
 	craft := &store.Read{Set: "craft", Parent: 0, Single: true, Here: []string{"craft_imo"}, There: []string{"imo"}, Columns: wanted("name text craft_type text")}
 	operator := &store.Read{Set: "operators", Parent: 1, Single: true, Here: []string{"operator_id"}, There: []string{"id"}, Columns: wanted("name text")}
@@ -50,13 +50,13 @@ func TestForms(t *testing.T) {
 			{Set: "operators", Parent: 2, Single: true, Here: []string{"parent_id"}, There: []string{"id"}, Columns: wanted("id int name text")},
 			{Set: "berths", Parent: 0, Single: true, Here: []string{"quay_code", "berth_number"}, There: []string{"quay_code", "number"}, Columns: wanted("name text")}}},
 		{"pairs", 2, []*store.Read{calls,
-			{Set: "pilots", Parent: 0, Through: pilotage, Here: []string{"id"}, There: []string{"id"}, Sort: []store.Order{{Path: "name", Desc: true}}, Columns: wanted("name text")},
+			{Set: "pilots", Parent: 0, JoinTable: pilotage, Here: []string{"id"}, There: []string{"id"}, Sort: []store.Order{{Path: "name", Desc: true}}, Columns: wanted("name text")},
 			{Set: "pilotage", Parent: 0, Here: []string{"id"}, There: []string{"call_id"}, Sort: []store.Order{{Path: "boarded_at"}}, Columns: wanted("role text")}}},
-		{"pairs with a condition", 3, []*store.Read{calls, craft,
-			{Set: "pilots", Parent: 0, Through: pilotage, Here: []string{"id"}, There: []string{"id"}, Where: []store.Condition{{Path: "licence", Kind: store.Text, Many: true}}, Columns: wanted("licence text")}}},
+		{"pairs with a predicate", 3, []*store.Read{calls, craft,
+			{Set: "pilots", Parent: 0, JoinTable: pilotage, Here: []string{"id"}, There: []string{"id"}, Where: []store.Predicate{{Path: "licence", Kind: store.Text, Many: true}}, Columns: wanted("licence text")}}},
 		{"below a joined row", 2, []*store.Read{calls, craft, operator,
 			{Set: "port_calls", Parent: 1, Limit: true, Here: []string{"imo"}, There: []string{"craft_imo"}, Sort: []store.Order{{Path: "arrived_at", Desc: true}}, Columns: wanted("id int")},
-			{Set: "pilots", Parent: 3, Through: pilotage, Here: []string{"id"}, There: []string{"id"}, Sort: []store.Order{{Path: "name"}}, Columns: wanted("name text")}}},
+			{Set: "pilots", Parent: 3, JoinTable: pilotage, Here: []string{"id"}, There: []string{"id"}, Sort: []store.Order{{Path: "name"}}, Columns: wanted("name text")}}},
 		{"in the order of a text", 2, []*store.Read{{Set: "craft", Parent: -1, Limit: true, Sort: []store.Order{{Path: "name"}}, Columns: wanted("name text")},
 			{Set: "operators", Parent: 0, Single: true, Here: []string{"operator_id"}, There: []string{"id"}, Columns: wanted("name text")},
 			{Set: "port_calls", Parent: 0, Limit: true, Here: []string{"imo"}, There: []string{"craft_imo"}, Columns: wanted("id int")}}},

@@ -64,12 +64,12 @@ type out struct {
 	typ    string       // SQL type as it is sent
 	field  *store.Field // of the column; nil for a count
 	via    []store.Link // where the field is
-	total  store.Total
+	total  store.Aggregate
 }
 
 // is reports whether the value is a read's own field as it is.
 func (o *out) is(read int, path string) bool {
-	return o.read == read && o.path == path && o.total == store.NoTotal && len(o.via) == 0
+	return o.read == read && o.path == path && o.total == store.NoAggregate && len(o.via) == 0
 }
 
 // layOut decides the branches and what each selects.
@@ -85,7 +85,7 @@ func layOut(d *database, catalogue *store.Catalogue, reads []*store.Read, maxLoo
 			continue
 		}
 		lookup := l.isLookup(i)
-		if r.Parent >= 0 && (!lookup || r.Through != nil) {
+		if r.Parent >= 0 && (!lookup || r.JoinTable != nil) {
 			l.hang(i, lookup)
 		}
 		if r.Parent < 0 || lookup {
@@ -104,7 +104,7 @@ func layOut(d *database, catalogue *store.Catalogue, reads []*store.Read, maxLoo
 		case l.isJoined(i):
 			l.sendPresence(i)
 			l.need(r.Parent, r.Here)
-		case l.of[i].lookup && r.Through == nil:
+		case l.of[i].lookup && r.JoinTable == nil:
 			l.sendKeys(l.of[r.Parent], r.Parent, r.Here)
 			l.sendKeys(l.of[i], i, r.There)
 		case l.of[i].lookup:
@@ -191,13 +191,13 @@ func (l *layout) isJoined(read int) bool { return l.isOne(read) && !l.isLookup(r
 // them, and nothing that is no lookup hangs from it.
 func (l *layout) isLookup(read int) bool {
 	r := l.reads[read]
-	if l.maxLookup == 0 || r.Parent < 0 || r.Totals || r.Limit || r.Offset || !l.isOne(read) && r.Through == nil {
+	if l.maxLookup == 0 || r.Parent < 0 || r.Aggregates || r.Limit || r.Offset || !l.isOne(read) && r.JoinTable == nil {
 		return false
 	}
 	here, there := l.catalogue.Sets[l.reads[r.Parent].Set], l.catalogue.Sets[r.Set]
 	fields := r.Here
-	if r.Through != nil {
-		here, fields = l.catalogue.Sets[r.Through.Set], r.Through.There
+	if r.JoinTable != nil {
+		here, fields = l.catalogue.Sets[r.JoinTable.Set], r.JoinTable.There
 	}
 	if here == nil || there == nil || there.Rows == 0 || there.Rows > l.maxLookup {
 		return false
@@ -270,13 +270,13 @@ func (l *layout) send(read, column int) error {
 	if len(w.Via) > 0 {
 		set = l.catalogue.Sets[w.Via[len(w.Via)-1].Set]
 	}
-	o := out{read: read, path: w.Path, column: column, via: w.Via, total: w.Total}
-	if w.Total == store.Count {
+	o := out{read: read, path: w.Path, column: column, via: w.Via, total: w.Aggregate}
+	if w.Aggregate == store.Count {
 		o.typ = l.dialect.intType()
 	} else if o.field = set.Field(w.Path); o.field == nil {
 		return fmt.Errorf("the table %s has no column %s", set.Name, w.Path)
 	} else {
-		o.typ = l.dialect.typeOf(w.Total, o.field)
+		o.typ = l.dialect.typeOf(w.Aggregate, o.field)
 	}
 	l.of[read].outs = append(l.of[read].outs, o)
 	return nil
@@ -298,18 +298,18 @@ func (l *layout) sendKeys(b *branch, read int, paths []string) {
 	for _, path := range paths {
 		if _, ok := b.sent(read, path); !ok {
 			f := l.field(read, path)
-			b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, typ: l.dialect.typeOf(store.NoTotal, f)})
+			b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, typ: l.dialect.typeOf(store.NoAggregate, f)})
 		}
 	}
 }
 
 // sendPairs adds the values by which pairs are matched with a lookup.
 func (l *layout) sendPairs(read int) {
-	through := l.reads[read].Through
+	through := l.reads[read].JoinTable
 	b := l.pairsOf(read)
 	for _, path := range through.There {
 		f := l.catalogue.Sets[through.Set].Field(path)
-		b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, typ: l.dialect.typeOf(store.NoTotal, f)})
+		b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, typ: l.dialect.typeOf(store.NoAggregate, f)})
 	}
 }
 
@@ -372,7 +372,7 @@ func (l *layout) allot(b *branch) {
 // aboveType returns the SQL type of what names the row above.
 func (l *layout) aboveType(b *branch) string {
 	if b.host.key != "" {
-		return l.dialect.typeOf(store.NoTotal, l.field(b.host.read, b.host.key))
+		return l.dialect.typeOf(store.NoAggregate, l.field(b.host.read, b.host.key))
 	}
 	return l.dialect.intType()
 }
@@ -380,7 +380,7 @@ func (l *layout) aboveType(b *branch) string {
 // numbered reports whether the rows of a branch say their number. Rows that
 // are joined to others after they were put in order can come in any.
 func (l *layout) numbered(b *branch) bool {
-	if b.key != "" || l.reads[b.read].Totals {
+	if b.key != "" || l.reads[b.read].Aggregates {
 		return false
 	}
 	if !l.dialect.keepsOrder {

@@ -105,10 +105,10 @@ func (mysqlDialect) quote(name string) string {
 
 func (mysqlDialect) intType() string { return "int" }
 
-func (mysqlDialect) typeOf(t store.Total, f *store.Field) string { return plainType(t, f) }
+func (mysqlDialect) typeOf(t store.Aggregate, f *store.Field) string { return plainType(t, f) }
 
 // plainType groups the values of a UNION ALL where their types need not be told.
-func plainType(t store.Total, f *store.Field) string {
+func plainType(t store.Aggregate, f *store.Field) string {
 	if t == store.Avg {
 		return "float"
 	}
@@ -119,7 +119,7 @@ func (mysqlDialect) null(string) string { return "NULL" }
 
 func (mysqlDialect) sent(expr string, _ *out) string { return expr }
 
-func (mysqlDialect) total(t store.Total, expr string) string {
+func (mysqlDialect) aggregate(t store.Aggregate, expr string) string {
 	if t == store.Avg {
 		return "avg(" + expr + " + 0e0)" // an average of exact numbers has few digits
 	}

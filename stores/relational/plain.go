@@ -14,7 +14,7 @@ import (
 // their order.
 func (s *statement) plainRoot(b *branch) string {
 	r := s.reads[b.read]
-	where := s.conditions(b.read)
+	where := s.predicates(b.read)
 	if len(r.Keys) > 0 {
 		where = " AND " + s.oneOfKeys(b.read) + where
 	}
@@ -22,7 +22,7 @@ func (s *statement) plainRoot(b *branch) string {
 		where = "\n   WHERE " + strings.TrimPrefix(where, " AND ")
 	}
 	from := s.columnList(b) + "\n    FROM " + s.table(b.read) + where
-	if r.Totals {
+	if r.Aggregates {
 		return "SELECT " + from
 	}
 	order := strings.TrimPrefix(s.orderKeys(b.read, ", "), ", ")
@@ -91,13 +91,13 @@ func (s *statement) oneOfKeys(read int) string {
 }
 
 // windowed writes the bounded rows that hang from the rows h of a host, with
-// the condition by which they are joined to it.
+// the predicate by which they are joined to it.
 func (s *statement) windowed(b *branch, pairs, own string) string {
 	r := s.reads[b.read]
 	alias, fields := "t", r.There
 	from := own
-	if r.Through != nil {
-		alias, fields = "m", r.Through.Here
+	if r.JoinTable != nil {
+		alias, fields = "m", r.JoinTable.Here
 		from = pairs + " JOIN " + own + " ON " + s.pairJoin(b.read, r)
 	}
 	var links, names, here, on []string
@@ -115,6 +115,6 @@ func (s *statement) windowed(b *branch, pairs, own string) string {
 	order := strings.TrimPrefix(s.orderKeys(b.read, ", "), ", ")
 	inner := "SELECT row_number() OVER (PARTITION BY " + strings.Join(links, ", ") + " ORDER BY " + order + ") AS " + s.quote(place) + ", " +
 		strings.Join(names, ", ") + ", " + s.columnList(b) + "\n    FROM " + from +
-		"\n   WHERE " + own + " IN (SELECT " + strings.Join(here, ", ") + fmt.Sprintf(" FROM b%d h)", b.host.number) + s.conditions(b.read)
+		"\n   WHERE " + own + " IN (SELECT " + strings.Join(here, ", ") + fmt.Sprintf(" FROM b%d h)", b.host.number) + s.predicates(b.read)
 	return "(" + inner + ")" + fmt.Sprintf(" t%d", b.read) + " ON " + strings.Join(on, " AND ") + s.window(b.read, fmt.Sprintf("t%d", b.read))
 }

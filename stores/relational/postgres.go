@@ -89,7 +89,7 @@ func (postgresDialect) quote(name string) string {
 
 func (postgresDialect) intType() string { return "bigint" }
 
-func (postgresDialect) typeOf(t store.Total, f *store.Field) string { return totalType(t, f) }
+func (postgresDialect) typeOf(t store.Aggregate, f *store.Field) string { return aggregateType(t, f) }
 
 func (postgresDialect) null(typ string) string { return "NULL::" + typ }
 
@@ -100,7 +100,9 @@ func (postgresDialect) sent(expr string, o *out) string {
 	return expr
 }
 
-func (postgresDialect) total(t store.Total, expr string) string { return t.String() + "(" + expr + ")" }
+func (postgresDialect) aggregate(t store.Aggregate, expr string) string {
+	return t.String() + "(" + expr + ")"
+}
 
 func (postgresDialect) param(n int, p *param) string {
 	typ := "::int8"
@@ -165,9 +167,9 @@ func sentType(f *store.Field) string {
 	return f.Type
 }
 
-// totalType returns the SQL type in which a total of a column, or the column
+// aggregateType returns the SQL type in which a total of a column, or the column
 // itself, is sent.
-func totalType(t store.Total, f *store.Field) string {
+func aggregateType(t store.Aggregate, f *store.Field) string {
 	switch {
 	case t == store.Avg, t == store.Sum && f.Kind == store.Float:
 		return "double precision"
@@ -286,7 +288,7 @@ func appendStoredJSON(c *store.Column, w *store.Wanted, v []byte) error {
 
 // decoderOf returns how the values of a column are read.
 func decoderOf(f *store.Field, w *store.Wanted) decoder {
-	switch w.Total {
+	switch w.Aggregate {
 	case store.Count:
 		return decodeInt
 	case store.Avg:
@@ -360,7 +362,7 @@ func decodeInt(c *store.Column, v []byte) error {
 func decodeFloat(c *store.Column, v []byte) error {
 	switch len(v) {
 	case 4:
-		// Through text, so that 0.1 in four bytes is 0.1 and not 0.10000000149.
+		// JoinTable text, so that 0.1 in four bytes is 0.1 and not 0.10000000149.
 		f := math.Float32frombits(binary.BigEndian.Uint32(v))
 		var wide float64
 		if _, err := fmt.Sscan(fmt.Sprint(f), &wide); err != nil {

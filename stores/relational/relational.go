@@ -100,7 +100,7 @@ func DefaultPool() int { return 2 * runtime.GOMAXPROCS(0) }
 
 // Capabilities says that a database does everything itself.
 func (s *Source) Capabilities() store.Capabilities {
-	return store.Capabilities{Fold: true, Group: store.BySource, Page: store.PagePerKey, Total: true, Link: true}
+	return store.Capabilities{Fold: true, Group: store.BySource, Page: store.PagePerKey, Aggregate: true, Link: true}
 }
 
 // Ping reports whether the database answers.

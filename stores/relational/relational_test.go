@@ -187,9 +187,9 @@ func ints(values ...int64) store.Column {
 	return c
 }
 
-// TestConditions asks with values of every kind, among them some that no
+// TestPredicates asks with values of every kind, among them some that no
 // column can hold.
-func TestConditions(t *testing.T) {
+func TestPredicates(t *testing.T) {
 	s, c := open(t, odd, "odd")
 	uuid := texts("0196f2a1-7c3e-7b7e-9d0c-5a8b1c2d3e4f")
 	uuid.Kind = store.UUID
@@ -213,7 +213,7 @@ func TestConditions(t *testing.T) {
 		{"exact", exact, false, "1"}, {"at", at, false, "1"}, {"day", day, false, "1"}, {"fixed", texts("ab"), false, "1"}, {"addr", texts("10.0.0.1"), false, "1"}, {`odd "name`, texts("quoted"), true, "1"},
 	} {
 		rows := read(t, s, c, &store.Read{Set: "things", Columns: []store.Wanted{{Path: "id", Kind: store.Int}}, Sort: []store.Order{{Path: "id"}},
-			Where: []store.Condition{{Path: test.path, Kind: test.in.Kind, Many: test.many}}}, store.Input{Where: []store.Column{test.in}})
+			Where: []store.Predicate{{Path: test.path, Kind: test.in.Kind, Many: test.many}}}, store.Input{Where: []store.Column{test.in}})
 		if got := strings.Join(rows, " "); got != test.want {
 			t.Errorf("%s = %v finds %q, want %q", test.path, test.in, got, test.want)
 		}
@@ -235,7 +235,7 @@ func TestTextsOfOtherTypes(t *testing.T) {
 		want        int
 	}{{store.Contains, "side", "board", 1}, {store.StartsWith, "side", "po", 1}, {store.EndsWith, "side", "t", 1}, {store.Contains, "addr", "0.0", 1}, {store.Contains, "word", "ö", 1}, {store.EndsWith, "word", "", 2}, {store.Contains, "side", "a\x00b", 0}} {
 		rows := read(t, s, c, &store.Read{Set: "things", Columns: []store.Wanted{{Path: "id", Kind: store.Int}}, Values: 1,
-			Where: []store.Condition{{Op: test.op, Path: test.path, Kind: store.Text}}}, store.Input{Where: []store.Column{texts(test.value)}})
+			Where: []store.Predicate{{Op: test.op, Path: test.path, Kind: store.Text}}}, store.Input{Where: []store.Column{texts(test.value)}})
 		if len(rows) != test.want {
 			t.Errorf("%s op %d %q finds %q, want %d", test.path, test.op, test.value, rows, test.want)
 		}

@@ -56,7 +56,7 @@ func (r *request) form(in []store.Input) *form {
 	}
 	var most int64
 	for i, read := range r.reads {
-		if read.Parent >= 0 || read.Totals {
+		if read.Parent >= 0 || read.Aggregates {
 			continue
 		}
 		rows := forms[0].layout.catalogue.Sets[read.Set].Rows
@@ -199,12 +199,12 @@ func (f *form) planLookup(b *branch) {
 		here := there
 		here.there = false
 		f.planKey(b, b.read, path, there)
-		if r.Through == nil {
+		if r.JoinTable == nil {
 			f.planKey(f.layout.of[r.Parent], r.Parent, r.Here[n], here)
 		} else {
 			pairs := f.layout.pairsOf(b.read)
 			lookup.pairs = pairs.number
-			f.planKey(pairs, b.read, r.Through.There[n], here)
+			f.planKey(pairs, b.read, r.JoinTable.There[n], here)
 		}
 	}
 	f.lookups = append(f.lookups, lookup)
@@ -303,8 +303,8 @@ func (r *request) Describe() store.Description {
 }
 
 func setsOf(read *store.Read) []string {
-	if read.Through != nil {
-		return []string{read.Through.Set, read.Set}
+	if read.JoinTable != nil {
+		return []string{read.JoinTable.Set, read.Set}
 	}
 	return []string{read.Set}
 }

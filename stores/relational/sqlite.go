@@ -54,13 +54,15 @@ func (sqliteDialect) quote(name string) string {
 
 func (sqliteDialect) intType() string { return "int" }
 
-func (sqliteDialect) typeOf(t store.Total, f *store.Field) string { return plainType(t, f) }
+func (sqliteDialect) typeOf(t store.Aggregate, f *store.Field) string { return plainType(t, f) }
 
 func (sqliteDialect) null(string) string { return "NULL" }
 
 func (sqliteDialect) sent(expr string, _ *out) string { return expr }
 
-func (sqliteDialect) total(t store.Total, expr string) string { return t.String() + "(" + expr + ")" }
+func (sqliteDialect) aggregate(t store.Aggregate, expr string) string {
+	return t.String() + "(" + expr + ")"
+}
 
 func (d sqliteDialect) param(n int, p *param) string {
 	if p.field != nil && !p.many {

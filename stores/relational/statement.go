@@ -13,14 +13,14 @@ type statement struct {
 	*layout
 	bounds []int64 // of each read, rounded up
 	params []param
-	inner  int // how many tables of conditions were named
+	inner  int // how many tables of predicates were named
 }
 
 // A param is a parameter of the statement: its value comes from the inputs.
 type param struct {
 	read  int
 	what  paramKind
-	n     int          // which key, or which of the values of the conditions
+	n     int          // which key, or which of the values of the predicates
 	field *store.Field // what the value is compared with
 	kind  store.Kind   // of the value
 	many  bool         // several values, as an array
@@ -142,18 +142,18 @@ func (s *statement) branch(w *writer, b *branch) {
 	case b.pairs:
 		r := s.reads[b.read]
 		m := fmt.Sprintf("m%d", b.read)
-		w.add(fmt.Sprintf("b%d h JOIN ", b.host.number), s.quote(r.Through.Set), " ", m, " ON ", s.equal(m, r.Through.Here, b.read))
+		w.add(fmt.Sprintf("b%d h JOIN ", b.host.number), s.quote(r.JoinTable.Set), " ", m, " ON ", s.equal(m, r.JoinTable.Here, b.read))
 	case b.host == nil:
 		s.root(w, b, s.numbered(b))
 		s.joins(w, b, b.joined)
 	default:
 		s.child(w, b)
 		s.joins(w, b, b.joined)
-		if !s.reads[b.read].Totals && s.dialect.keepsOrder {
+		if !s.reads[b.read].Aggregates && s.dialect.keepsOrder {
 			w.add("\n ORDER BY ", s.childOrder(b))
 		}
 	}
-	if s.reads[b.read].Totals {
+	if s.reads[b.read].Aggregates {
 		s.groups(w, b)
 	}
 }
@@ -165,7 +165,7 @@ func (s *statement) groups(w *writer, b *branch) {
 		by = append(by, s.above(b))
 	}
 	for _, o := range b.outs {
-		if o.total == store.NoTotal {
+		if o.total == store.NoAggregate {
 			by = append(by, s.expression(o))
 		}
 	}
@@ -210,12 +210,12 @@ func (s *statement) expression(o out) string {
 	switch {
 	case o.total == store.Count:
 		return "count(*)"
-	case o.total != store.NoTotal:
+	case o.total != store.NoAggregate:
 		own := s.column("t", o.read, o.path)
 		if o.total == store.Min || o.total == store.Max {
 			own = s.dialect.comparable(own, o.field)
 		}
-		return s.dialect.total(o.total, own)
+		return s.dialect.aggregate(o.total, own)
 	case len(o.via) > 0:
 		return s.via(fmt.Sprintf("t%d", o.read), o.via, o.path)
 	}
@@ -270,7 +270,7 @@ func (s *statement) joins(w *writer, b *branch, reads []int) {
 			}
 			w.add(s.column("t", j, r.There[k]), " = ", here)
 		}
-		w.add(s.conditions(j))
+		w.add(s.predicates(j))
 	}
 }
 
@@ -295,8 +295,8 @@ func (s *statement) child(w *writer, b *branch) {
 	host := fmt.Sprintf("b%d h", b.host.number)
 	own := s.table(b.read)
 	pairs := ""
-	if r.Through != nil {
-		pairs = s.quote(r.Through.Set) + fmt.Sprintf(" m%d", b.read)
+	if r.JoinTable != nil {
+		pairs = s.quote(r.JoinTable.Set) + fmt.Sprintf(" m%d", b.read)
 	}
 	switch {
 	case s.bounded(b.read) && !s.dialect.lateral:
@@ -305,11 +305,11 @@ func (s *statement) child(w *writer, b *branch) {
 		if pairs != "" {
 			own = pairs + ", " + own
 		}
-		w.add(host, " CROSS JOIN LATERAL (", s.numberedRows(s.rows(b, own+"\n   WHERE "+s.linked(b.read)+s.conditions(b.read))), ")", fmt.Sprintf(" t%d", b.read))
+		w.add(host, " CROSS JOIN LATERAL (", s.numberedRows(s.rows(b, own+"\n   WHERE "+s.linked(b.read)+s.predicates(b.read))), ")", fmt.Sprintf(" t%d", b.read))
 	case pairs != "":
-		w.add(host, " JOIN ", pairs, " ON ", s.equal(fmt.Sprintf("m%d", b.read), r.Through.Here, b.read), "\n  JOIN ", own, " ON ", s.pairJoin(b.read, r), s.conditions(b.read))
+		w.add(host, " JOIN ", pairs, " ON ", s.equal(fmt.Sprintf("m%d", b.read), r.JoinTable.Here, b.read), "\n  JOIN ", own, " ON ", s.pairJoin(b.read, r), s.predicates(b.read))
 	default:
-		w.add(host, " JOIN ", own, " ON ", s.equal(fmt.Sprintf("t%d", b.read), r.There, b.read), s.conditions(b.read))
+		w.add(host, " JOIN ", own, " ON ", s.equal(fmt.Sprintf("t%d", b.read), r.There, b.read), s.predicates(b.read))
 	}
 }
 
@@ -317,10 +317,10 @@ func (s *statement) child(w *writer, b *branch) {
 // there is one, and bounded, since it may have grown.
 func (s *statement) lookup(w *writer, b *branch) {
 	w.add(s.table(b.read))
-	if c := s.conditions(b.read); c != "" {
+	if c := s.predicates(b.read); c != "" {
 		w.add(" WHERE ", strings.TrimPrefix(c, " AND "))
 	}
-	if s.reads[b.read].Through != nil {
+	if s.reads[b.read].JoinTable != nil {
 		w.add("\n ORDER BY ", strings.TrimPrefix(s.orderKeys(b.read, ", "), ", "))
 	}
 	w.add(fmt.Sprintf(" LIMIT %d", s.grownLookup()))
@@ -333,10 +333,10 @@ func (l *layout) grownLookup() int64 { return 4 * l.maxLookup }
 // inside a lateral select.
 func (s *statement) linked(read int) string {
 	r := s.reads[read]
-	if r.Through == nil {
+	if r.JoinTable == nil {
 		return s.equal(fmt.Sprintf("t%d", read), r.There, read)
 	}
-	return s.equal(fmt.Sprintf("m%d", read), r.Through.Here, read) + " AND " + s.pairJoin(read, r)
+	return s.equal(fmt.Sprintf("m%d", read), r.JoinTable.Here, read) + " AND " + s.pairJoin(read, r)
 }
 
 // equal writes that fields of alias equal the linking values of the host.
@@ -353,7 +353,7 @@ func (s *statement) equal(alias string, fields []string, read int) string {
 func (s *statement) pairJoin(read int, r *store.Read) string {
 	terms := make([]string, len(r.There))
 	for k := range r.There {
-		terms[k] = s.column("t", read, r.There[k]) + " = " + s.column("m", read, r.Through.There[k])
+		terms[k] = s.column("t", read, r.There[k]) + " = " + s.column("m", read, r.JoinTable.There[k])
 	}
 	return strings.Join(terms, " AND ")
 }
@@ -371,14 +371,14 @@ func (s *statement) root(w *writer, b *branch, numbered bool) {
 	switch {
 	case len(r.Keys) > 0 && s.bounded(b.read):
 		sets := s.keySets(b.read)
-		rows = "SELECT l.* FROM " + sets + " CROSS JOIN LATERAL (" + s.rows(b, own+" WHERE "+s.keyed(b.read)+s.conditions(b.read)) + ") l"
+		rows = "SELECT l.* FROM " + sets + " CROSS JOIN LATERAL (" + s.rows(b, own+" WHERE "+s.keyed(b.read)+s.predicates(b.read)) + ") l"
 	case len(r.Keys) > 1:
 		own += " JOIN " + s.keySets(b.read) + " ON " + s.keyed(b.read)
 	case len(r.Keys) == 1:
 		where = " AND " + s.column("t", b.read, r.Columns[r.Keys[0]].Path) + " = ANY (" + s.keyValue(b.read, 0) + ")"
 	}
 	if rows == "" {
-		where += s.conditions(b.read)
+		where += s.predicates(b.read)
 		if where != "" {
 			where = " WHERE " + strings.TrimPrefix(where, " AND ")
 		}
@@ -396,7 +396,7 @@ func (s *statement) root(w *writer, b *branch, numbered bool) {
 func (s *statement) rows(b *branch, from string) string {
 	r := s.reads[b.read]
 	rows := "SELECT " + s.columnList(b) + "\n    FROM " + from
-	if keys := s.orderKeys(b.read, ", "); keys != "" && !r.Totals {
+	if keys := s.orderKeys(b.read, ", "); keys != "" && !r.Aggregates {
 		rows += "\n   ORDER BY " + strings.TrimPrefix(keys, ", ")
 	}
 	if r.Limit && s.bounds[b.read] < noBound {

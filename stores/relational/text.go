@@ -265,7 +265,7 @@ func inlined(text *strings.Builder, args []any, p *param, in []store.Input) []an
 // to their types.
 func textDecoder(f *store.Field, w *store.Wanted) decoder {
 	kind := w.Kind
-	if w.Total == store.NoTotal && f != nil {
+	if w.Aggregate == store.NoAggregate && f != nil {
 		kind = f.Kind
 	}
 	if kind == store.JSON {

@@ -103,8 +103,8 @@ func (f *form) finish(r *ReadForm, jsonAPI bool) error {
 	return nil
 }
 
-// taker returns the variable by which the service is asked a condition, or "".
-func (f *form) taker(c *store.Condition) string {
+// taker returns the variable by which the service is asked a predicate, or "".
+func (f *form) taker(c *store.Predicate) string {
 	for _, t := range f.tests {
 		if t.path == c.Path && t.op == c.Op && !c.Many {
 			return t.variable
@@ -116,9 +116,9 @@ func (f *form) taker(c *store.Condition) string {
 	return ""
 }
 
-// needsOf flattens the conditions that must all hold.
-func needsOf(where []store.Condition) []*store.Condition {
-	var list []*store.Condition
+// needsOf flattens the predicates that must all hold.
+func needsOf(where []store.Predicate) []*store.Predicate {
+	var list []*store.Predicate
 	for i := range where {
 		if where[i].Op == store.All {
 			list = append(list, needsOf(where[i].Of)...)
@@ -129,10 +129,10 @@ func needsOf(where []store.Condition) []*store.Condition {
 	return list
 }
 
-// choose returns the best way to read by keys under conditions: one that takes
+// choose returns the best way to read by keys under predicates: one that takes
 // many keys before one that takes one, and one that takes more of the
-// conditions before one that takes fewer.
-func (s *set) choose(keys []string, where []store.Condition) (*form, error) {
+// predicates before one that takes fewer.
+func (s *set) choose(keys []string, where []store.Predicate) (*form, error) {
 	needed := needsOf(where)
 	var best *form
 	score := -1
@@ -179,11 +179,11 @@ func (s *Source) canRead(name string, keys, where []string) (many bool, err erro
 	if set == nil {
 		return false, fmt.Errorf("there is no set %s", name)
 	}
-	conditions := make([]store.Condition, len(where))
+	predicates := make([]store.Predicate, len(where))
 	for i, path := range where {
-		conditions[i].Path = path
+		predicates[i].Path = path
 	}
-	f, err := set.choose(keys, conditions)
+	f, err := set.choose(keys, predicates)
 	if err != nil {
 		return false, err
 	}

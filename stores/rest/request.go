@@ -65,7 +65,7 @@ func (s *Source) canPage(read *store.Read) bool {
 		return false
 	}
 	_, sorts := f.order(read.Sort)
-	return sorts && !slices.ContainsFunc(needsOf(read.Where), func(c *store.Condition) bool { return f.taker(c) == "" })
+	return sorts && !slices.ContainsFunc(needsOf(read.Where), func(c *store.Predicate) bool { return f.taker(c) == "" })
 }
 
 // order returns how the service names an order, and whether it does.
@@ -205,7 +205,7 @@ func (r *request) asked(input *store.Input) ([]values, bool) {
 	return asked, true
 }
 
-// append adds a record if it fits the conditions. Where one key was asked for,
+// append adds a record if it fits the predicates. Where one key was asked for,
 // and the record does not repeat it, the key is known all the same.
 func (r *request) append(t *store.Table, record any, in *store.Input, asked int) bool {
 	for _, c := range needsOf(r.read.Where) {

@@ -132,14 +132,14 @@ func TestOneKeyAtATime(t *testing.T) {
 	}
 }
 
-// TestConditions checks which are the service's and which the adapter's.
-func TestConditions(t *testing.T) {
+// TestPredicates checks which are the service's and which the adapter's.
+func TestPredicates(t *testing.T) {
 	s := serve(t, func(w http.ResponseWriter, r *http.Request) {
 		fmt.Fprint(w, `{"results": [{"code": "A", "name": "x"}, {"code": "B", "name": "y"}, {"code": "C"}]}`)
 	})
 	where := func(path, value string) *store.Answer {
 		t.Helper()
-		a, err := run(open(t, s.URL, stations), &store.Read{Set: "stations", Columns: wanted, Where: []store.Condition{{Path: path, Kind: store.Text, Many: true}}},
+		a, err := run(open(t, s.URL, stations), &store.Read{Set: "stations", Columns: wanted, Where: []store.Predicate{{Path: path, Kind: store.Text, Many: true}}},
 			store.Input{Where: keys(value)})
 		if err != nil {
 			t.Fatal(err)
@@ -152,7 +152,7 @@ func TestConditions(t *testing.T) {
 	if a := where("kind", "bar"); a.Tables[0].Len != 3 || s.asked[1] != "/stations?kind=bar" {
 		t.Errorf("by kind: %d rows of %q", a.Tables[0].Len, s.asked)
 	}
-	if _, err := run(open(t, s.URL, stations), &store.Read{Set: "stations", Columns: wanted, Where: []store.Condition{{Path: "name", Kind: store.Text}}}, store.Input{Where: keys()}); err != nil || len(s.asked) != 2 {
+	if _, err := run(open(t, s.URL, stations), &store.Read{Set: "stations", Columns: wanted, Where: []store.Predicate{{Path: "name", Kind: store.Text}}}, store.Input{Where: keys()}); err != nil || len(s.asked) != 2 {
 		t.Errorf("nothing can fit, and it asked %q, %v", s.asked, err)
 	}
 }

@@ -243,7 +243,7 @@ func TestPassedOn(t *testing.T) {
 		Sort: "order", SortKeys: map[string]string{"at desc": "-at", "id": "id"}, Limit: "count", Offset: "skip"}))
 	since := store.Column{Kind: store.Date}
 	since.AppendInt(20500)
-	where := []store.Condition{{Op: store.AtLeast, Path: "at", Kind: store.Date}}
+	where := []store.Predicate{{Op: store.AtLeast, Path: "at", Kind: store.Date}}
 	read := &store.Read{Set: "things", Columns: ids, Where: where, Values: 1, Sort: []store.Order{{Path: "at", Desc: true}, {Path: "id"}}, Limit: true, Offset: true}
 	if !source.Capabilities().CanPage(read) {
 		t.Error("it says that it cannot page")
@@ -254,7 +254,7 @@ func TestPassedOn(t *testing.T) {
 	for name, change := range map[string]func(r *store.Read){
 		"another order":     func(r *store.Read) { r.Sort = []store.Order{{Path: "id", Desc: true}} },
 		"missing elsewhere": func(r *store.Read) { r.Sort = []store.Order{{Path: "id", Nulls: store.NullsGreatest}} },
-		"another condition": func(r *store.Read) { r.Where = []store.Condition{{Op: store.Above, Path: "at", Kind: store.Date}} },
+		"another predicate": func(r *store.Read) { r.Where = []store.Predicate{{Op: store.Above, Path: "at", Kind: store.Date}} },
 		"keys":              func(r *store.Read) { r.Keys = []int{0} },
 	} {
 		other := *read

@@ -7,7 +7,7 @@ import (
 	"strings"
 )
 
-// An Op is what a [Condition] asks of a record.
+// An Op is what a [Predicate] asks of a record.
 type Op uint8
 
 const (
@@ -27,21 +27,21 @@ const (
 	After                // the record stands behind the values in the order By
 )
 
-// A Condition is what a read asks of its records. A comparison with a record
-// that has no value is false, and Not is true just where its condition is
-// false, so that every record either fits a condition or its negation.
+// A Predicate is what a read asks of its records. A comparison with a record
+// that has no value is false, and Not is true just where its predicate is
+// false, so that every record either fits a predicate or its negation.
 //
 // Values are in the columns of [Input.Where]: that at Value, and for After one
 // for each of By from there on. Where a comparison has no value, since the
 // field cannot hold what was given, no record fits.
-type Condition struct {
+type Predicate struct {
 	Op    Op
 	Path  string // of comparisons, and of a With of nested records
 	Kind  Kind   // of the values
 	Many  bool   // of Is: there can be several values
 	Value int
-	Of    []Condition
-	// Link leads to the records of a With; nil for nested ones, whose conditions
+	Of    []Predicate
+	// Link leads to the records of a With; nil for nested ones, whose predicates
 	// have paths that begin at the nested record.
 	Link *Link
 	By   []Order // of After
@@ -53,15 +53,15 @@ type Condition struct {
 }
 
 // A Link is a relationship to records of the same source: those of Set whose
-// There equals the Here of this one, directly or by a pair of Through.
+// There equals the Here of this one, directly or by a pair of JoinTable.
 type Link struct {
 	Set         string
 	Here, There []string
-	Through     *Through // or nil
+	JoinTable   *JoinTable // or nil
 }
 
-// Fits reports whether a record fits a condition that has no links.
-func (c *Condition) Fits(in *Input, r Subject) bool {
+// Fits reports whether a record fits a predicate that has no links.
+func (c *Predicate) Fits(in *Input, r Subject) bool {
 	switch c.Op {
 	case All:
 		for i := range c.Of {
@@ -107,7 +107,7 @@ func (c *Condition) Fits(in *Input, r Subject) bool {
 	return false
 }
 
-// A Subject is a record as conditions look at it.
+// A Subject is a record as predicates look at it.
 type Subject interface {
 	// Append adds the value at a path to a column, as its kind wants it.
 	Append(c *Column, path string)
@@ -115,7 +115,7 @@ type Subject interface {
 	Nested(path string) []Subject
 }
 
-// FitsAll reports whether a record fits all of a read's conditions.
+// FitsAll reports whether a record fits all of a read's predicates.
 func (r *Read) FitsAll(in *Input, s Subject) bool {
 	for i := range r.Where {
 		if !r.Where[i].Fits(in, s) {
@@ -125,9 +125,9 @@ func (r *Read) FitsAll(in *Input, s Subject) bool {
 	return true
 }
 
-// Leaves adds the comparisons that a condition makes of a record's own fields
+// Leaves adds the comparisons that a predicate makes of a record's own fields
 // to a list.
-func (c *Condition) Leaves(list []*Condition) []*Condition {
+func (c *Predicate) Leaves(list []*Predicate) []*Predicate {
 	switch c.Op {
 	case All, Any, Not:
 		for i := range c.Of {
@@ -138,8 +138,8 @@ func (c *Condition) Leaves(list []*Condition) []*Condition {
 	return append(list, c)
 }
 
-// Paths adds the paths that a condition looks at to a list.
-func (c *Condition) Paths(list []string) []string {
+// Paths adds the paths that a predicate looks at to a list.
+func (c *Predicate) Paths(list []string) []string {
 	for _, leaf := range c.Leaves(nil) {
 		for _, o := range leaf.By {
 			list = append(list, o.Path)
@@ -175,7 +175,7 @@ func compares(op Op, have, given *Column, row int) bool {
 }
 
 // after reports whether a record stands behind the values of an After.
-func (c *Condition) after(in *Input, r Subject) bool {
+func (c *Predicate) after(in *Input, r Subject) bool {
 	for i, o := range c.By {
 		given := &in.Where[c.Value+i]
 		have := Column{Kind: given.Kind}

@@ -9,18 +9,18 @@ import (
 	"osprey/core/schema"
 )
 
-// A Shape is the variables that a plan depends on: by their value, by the form
+// Dependencies is the variables that a plan depends on: by their value, by the form
 // of their value, or only by whether they are absent, null or given.
-type Shape struct {
+type Dependencies struct {
 	values    []string
 	forms     []string
 	presences []string
 	parts     []string // cursors: of which part of a merged list
 }
 
-// Key returns what the shape sees of the variables. A plan can be used again
-// for every run in which the key of its shape is the same.
-func (s *Shape) Key(vars map[string]schema.Value) string {
+// Key returns what a plan depends on of the variables. A plan can be used again
+// for every run in which their key is the same.
+func (s *Dependencies) Key(vars map[string]schema.Value) string {
 	if len(s.values)+len(s.forms)+len(s.presences)+len(s.parts) == 0 {
 		return ""
 	}
@@ -78,25 +78,25 @@ func writeForm(b *strings.Builder, v schema.Value) {
 	b.WriteByte(';')
 }
 
-func (s *Shape) byForm(name string) {
+func (s *Dependencies) byForm(name string) {
 	if !slices.Contains(s.forms, name) {
 		s.forms = append(s.forms, name)
 	}
 }
 
-func (s *Shape) byValue(name string) {
+func (s *Dependencies) byValue(name string) {
 	if !slices.Contains(s.values, name) {
 		s.values = append(s.values, name)
 	}
 }
 
-func (s *Shape) byPresence(name string) {
+func (s *Dependencies) byPresence(name string) {
 	if !slices.Contains(s.presences, name) {
 		s.presences = append(s.presences, name)
 	}
 }
 
-func (s *Shape) byPart(name string) {
+func (s *Dependencies) byPart(name string) {
 	if !slices.Contains(s.parts, name) {
 		s.parts = append(s.parts, name)
 	}

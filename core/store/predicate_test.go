@@ -36,9 +36,9 @@ func column(t *testing.T, kind store.Kind, values ...string) store.Column {
 	return c
 }
 
-// TestConditions pins what each comparison means, to every kind, and that a
+// TestPredicates pins what each comparison means, to every kind, and that a
 // missing value fits none and fits every negation.
-func TestConditions(t *testing.T) {
+func TestPredicates(t *testing.T) {
 	const craft = `{"imo": 9100112, "name": "Young Skua", "lengthM": 120.5, "priceT": "12.50", "big": 9007199254740993, "builtOn": "2019-05-03", "seen": "2026-03-01T08:30:00Z", "active": false, "empty": "", "nothing": null,
 		"inspector": {"name": "Oda"}, "findings": [{"code": "F01", "severity": "major"}, {"code": "F02"}]}`
 	for _, test := range []struct {
@@ -60,11 +60,11 @@ func TestConditions(t *testing.T) {
 		{store.Is, "inspector.name", store.Text, `"Oda"`, true},
 	} {
 		in := &store.Input{Where: []store.Column{column(t, test.kind, test.value)}}
-		c := store.Condition{Op: test.op, Path: test.path, Kind: test.kind}
+		c := store.Predicate{Op: test.op, Path: test.path, Kind: test.kind}
 		if got := c.Fits(in, record(t, craft)); got != test.want {
 			t.Errorf("%s op %d %s is %t", test.path, test.op, test.value, got)
 		}
-		not := store.Condition{Op: store.Not, Of: []store.Condition{c}}
+		not := store.Predicate{Op: store.Not, Of: []store.Predicate{c}}
 		if not.Fits(in, record(t, craft)) == test.want {
 			t.Errorf("%s op %d %s fits and does not fit", test.path, test.op, test.value)
 		}
@@ -78,36 +78,36 @@ func TestConditions(t *testing.T) {
 			t.Errorf("op %d without a value fits", test.op)
 		}
 	}
-	is := func(path, value string) store.Condition {
-		return store.Condition{Path: path, Kind: store.Text, Value: map[string]int{"F01": 0, "F02": 1, "major": 2}[value]}
+	is := func(path, value string) store.Predicate {
+		return store.Predicate{Path: path, Kind: store.Text, Value: map[string]int{"F01": 0, "F02": 1, "major": 2}[value]}
 	}
 	in := &store.Input{Where: []store.Column{column(t, store.Text, `"F01"`), column(t, store.Text, `"F02"`), column(t, store.Text, `"major"`), column(t, store.Text, `"x"`, `null`, `"F02"`)}}
-	with := func(of ...store.Condition) store.Condition {
-		return store.Condition{Op: store.With, Path: "findings", Of: of}
+	with := func(of ...store.Predicate) store.Predicate {
+		return store.Predicate{Op: store.With, Path: "findings", Of: of}
 	}
 	for name, test := range map[string]struct {
-		c    store.Condition
+		c    store.Predicate
 		want bool
 	}{
-		"all of none":                  {store.Condition{Op: store.All}, true},
-		"one of none":                  {store.Condition{Op: store.Any}, false},
-		"all":                          {store.Condition{Op: store.All, Of: []store.Condition{with(is("code", "F01")), with(is("code", "F02"))}}, true},
+		"all of none":                  {store.Predicate{Op: store.All}, true},
+		"one of none":                  {store.Predicate{Op: store.Any}, false},
+		"all":                          {store.Predicate{Op: store.All, Of: []store.Predicate{with(is("code", "F01")), with(is("code", "F02"))}}, true},
 		"several of the same record":   {with(is("code", "F01"), is("severity", "major")), true},
 		"several of different records": {with(is("code", "F02"), is("severity", "major")), false},
 		"some record":                  {with(), true},
-		"every record":                 {store.Condition{Op: store.Not, Of: []store.Condition{with(store.Condition{Op: store.Not, Of: []store.Condition{is("severity", "major")}})}}, false},
-		"one of many":                  {with(store.Condition{Path: "code", Kind: store.Text, Many: true, Value: 3}), true},
-		"missing":                      {store.Condition{Op: store.Missing, Path: "nothing", Kind: store.Text}, true},
-		"not missing":                  {store.Condition{Op: store.Missing, Path: "name", Kind: store.Text}, false},
-		"a list that is one record":    {store.Condition{Op: store.With, Path: "inspector"}, true},
-		"a list that is not there":     {store.Condition{Op: store.With, Path: "nothing"}, false},
+		"every record":                 {store.Predicate{Op: store.Not, Of: []store.Predicate{with(store.Predicate{Op: store.Not, Of: []store.Predicate{is("severity", "major")}})}}, false},
+		"one of many":                  {with(store.Predicate{Path: "code", Kind: store.Text, Many: true, Value: 3}), true},
+		"missing":                      {store.Predicate{Op: store.Missing, Path: "nothing", Kind: store.Text}, true},
+		"not missing":                  {store.Predicate{Op: store.Missing, Path: "name", Kind: store.Text}, false},
+		"a list that is one record":    {store.Predicate{Op: store.With, Path: "inspector"}, true},
+		"a list that is not there":     {store.Predicate{Op: store.With, Path: "nothing"}, false},
 	} {
 		if got := test.c.Fits(in, record(t, craft)); got != test.want {
 			t.Errorf("%s is %t", name, got)
 		}
 	}
 	c := with(is("code", "F01"), is("severity", "major"))
-	if paths := strings.Join((&store.Condition{Op: store.Any, Of: []store.Condition{c, is("name", "F01")}}).Paths(nil), " "); paths != "findings name" {
+	if paths := strings.Join((&store.Predicate{Op: store.Any, Of: []store.Predicate{c, is("name", "F01")}}).Paths(nil), " "); paths != "findings name" {
 		t.Errorf("it looks at %s", paths)
 	}
 }
@@ -125,7 +125,7 @@ func TestAfter(t *testing.T) {
 		{store.Order{Path: "n", Kind: store.Int, Desc: true, Nulls: store.NullsGreatest}, "1 5 4 2 3"},
 	} {
 		by := []store.Order{test.by, {Path: "id", Kind: store.Int}}
-		c := store.Condition{Op: store.After, By: by}
+		c := store.Predicate{Op: store.After, By: by}
 		order := strings.Fields(test.want)
 		for i, a := range order {
 			var cursor store.Input

@@ -7,30 +7,30 @@ import (
 	"osprey/core/store"
 )
 
-// This file writes conditions. A comparison with NULL is neither true nor false
+// This file writes predicates. A comparison with NULL is neither true nor false
 // to SQL, and false to Osprey: so a negation says that what is negated is not
 // true, and never that it is false.
 
-// conditions writes " AND …" for each condition of a read.
-func (s *statement) conditions(read int) string {
+// predicates writes " AND …" for each predicate of a read.
+func (s *statement) predicates(read int) string {
 	set := s.catalogue.Sets[s.reads[read].Set]
 	var b strings.Builder
 	for i := range s.reads[read].Where {
-		b.WriteString(" AND " + s.condition(read, fmt.Sprintf("t%d", read), set, &s.reads[read].Where[i]))
+		b.WriteString(" AND " + s.predicate(read, fmt.Sprintf("t%d", read), set, &s.reads[read].Where[i]))
 	}
 	return b.String()
 }
 
 var comparison = map[store.Op]string{store.Is: " = ", store.Above: " > ", store.AtLeast: " >= ", store.Below: " < ", store.AtMost: " <= "}
 
-// condition writes what a row of alias, a row of set, must fit; the values are
+// predicate writes what a row of alias, a row of set, must fit; the values are
 // those of the read.
-func (s *statement) condition(read int, alias string, set *store.Set, c *store.Condition) string {
+func (s *statement) predicate(read int, alias string, set *store.Set, c *store.Predicate) string {
 	switch c.Op {
 	case store.All, store.Any:
 		return s.combined(read, alias, set, c)
 	case store.Not:
-		return "(" + s.condition(read, alias, set, &c.Of[0]) + ") IS NOT TRUE"
+		return "(" + s.predicate(read, alias, set, &c.Of[0]) + ") IS NOT TRUE"
 	case store.With:
 		return s.exists(read, alias, c)
 	case store.Missing:
@@ -55,7 +55,7 @@ func (s *statement) condition(read int, alias string, set *store.Set, c *store.C
 	return s.dialect.comparable(own, f) + comparison[c.Op] + value()
 }
 
-func (s *statement) combined(read int, alias string, set *store.Set, c *store.Condition) string {
+func (s *statement) combined(read int, alias string, set *store.Set, c *store.Predicate) string {
 	word, none := " AND ", "true"
 	if c.Op == store.Any {
 		word, none = " OR ", "false"
@@ -65,17 +65,17 @@ func (s *statement) combined(read int, alias string, set *store.Set, c *store.Co
 	}
 	terms := make([]string, len(c.Of))
 	for i := range c.Of {
-		terms[i] = s.condition(read, alias, set, &c.Of[i])
+		terms[i] = s.predicate(read, alias, set, &c.Of[i])
 	}
 	return "(" + strings.Join(terms, word) + ")"
 }
 
 // exists writes that some related row fits.
-func (s *statement) exists(read int, alias string, c *store.Condition) string {
+func (s *statement) exists(read int, alias string, c *store.Predicate) string {
 	s.inner++
 	own, pairs := fmt.Sprintf("e%d", s.inner), fmt.Sprintf("p%d", s.inner)
 	var w writer
-	if t := c.Link.Through; t != nil {
+	if t := c.Link.JoinTable; t != nil {
 		w.add("EXISTS (SELECT 1 FROM ", s.quote(t.Set), " ", pairs, " JOIN ", s.quote(c.Link.Set), " ", own,
 			" ON ", s.equalFields(own, c.Link.There, pairs, t.There), " WHERE ", s.equalFields(pairs, t.Here, alias, c.Link.Here))
 	} else {
@@ -83,14 +83,14 @@ func (s *statement) exists(read int, alias string, c *store.Condition) string {
 	}
 	set := s.catalogue.Sets[c.Link.Set]
 	for i := range c.Of {
-		w.add(" AND ", s.condition(read, own, set, &c.Of[i]))
+		w.add(" AND ", s.predicate(read, own, set, &c.Of[i]))
 	}
 	w.add(")")
 	return w.String()
 }
 
 // behind writes that a row stands behind the values of a cursor.
-func (s *statement) behind(read int, alias string, set *store.Set, c *store.Condition) string {
+func (s *statement) behind(read int, alias string, set *store.Set, c *store.Predicate) string {
 	text := ""
 	for i := len(c.By) - 1; i >= 0; i-- {
 		o := c.By[i]
