@@ -70,7 +70,7 @@ func ExampleOpen() {
 	for _, e := range a.Errors {
 		fmt.Println(e.Code, e.Error())
 	}
-	for _, c := range a.Calls {
+	for _, c := range a.Requests {
 		fmt.Println(c.Wave, c.Source, c.Asks, c.Calls)
 	}
 	// Output:

@@ -203,7 +203,8 @@ type Question struct {
 type Answer struct {
 	Data   json.RawMessage // nil if the question was refused
 	Errors []Error
-	Calls  []Call // the store requests that were made
+	// Requests are the store requests that were made.
+	Requests []StoreRequest
 }
 
 // An Error is one error of an answer.
@@ -227,15 +228,15 @@ func (e *Error) Error() string {
 	return strings.Join(parts, ".") + ": " + e.Message
 }
 
-// A Call is a store request that was made.
-type Call struct {
-	Wave     int // from 1; the requests of a wave are made at the same time
-	Source   string
-	Asks     string
-	Requests int // round trips
-	Keys     int // distinct keys that went in
-	Calls    int // of a function: how many different ones
-	Records  int // records that came back
+// A StoreRequest is one that was made.
+type StoreRequest struct {
+	Wave       int // from 1; the requests of a wave are made at the same time
+	Source     string
+	Asks       string
+	RoundTrips int
+	Keys       int // distinct keys that went in
+	Calls      int // of a function: how many different ones
+	Records    int // records that came back
 }
 
 // Ask answers a question in this process. What is wrong with the question or
@@ -256,8 +257,8 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Answer, error) {
 	for _, f := range got.Faults {
 		a.Errors = append(a.Errors, Error{f.Message, f.Code, f.Source, f.Path, f.More})
 	}
-	for _, c := range got.Calls {
-		a.Calls = append(a.Calls, Call{c.Wave, c.Source, c.Asks, c.Requests, c.Keys, c.Calls, c.Records})
+	for _, c := range got.Requests {
+		a.Requests = append(a.Requests, StoreRequest{c.Wave, c.Source, c.Asks, c.RoundTrips, c.Keys, c.Calls, c.Records})
 	}
 	return a, ctx.Err()
 }

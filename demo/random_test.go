@@ -212,13 +212,13 @@ func TestRandomOperations(t *testing.T) {
 			t.Fatalf("%d: %s\nanswers %s\nwant    %s\n%s", i, q.Query, clip(got), clip(canonical(t, want)), a.Plan)
 		}
 		total, statements, tides := 0, 0, 0
-		for _, c := range a.Calls {
-			total += c.Requests
+		for _, c := range a.Requests {
+			total += c.RoundTrips
 			switch c.Source {
 			case "registry":
-				statements += c.Requests
+				statements += c.RoundTrips
 			case "tides":
-				tides += c.Requests
+				tides += c.RoundTrips
 			}
 		}
 		if total > explained.Requests {

@@ -29,8 +29,9 @@ type Answer struct {
 	Data    []byte // JSON; without its beginning if that was sent
 	Sent    bool   // the response has begun
 	Faults  []Fault
-	Calls   []execute.Call
-	Plan    *plan.Plan // nil if refused
+	// Requests are the store requests that were made.
+	Requests []execute.StoreRequest
+	Plan     *plan.Plan // nil if refused
 	// Broken says that what was sent is no beginning of an answer: the caller must
 	// see that it breaks off.
 	Broken bool
@@ -43,7 +44,7 @@ type Answer struct {
 func (a *Answer) Free() {
 	if a.result != nil {
 		a.result.Free()
-		a.Data, a.Calls = nil, nil
+		a.Data, a.Requests = nil, nil
 	}
 }
 
@@ -78,7 +79,7 @@ func (a *Answer) Rest(calls bool) []byte {
 
 func (a *Answer) appendEnd(buf []byte, calls bool) []byte {
 	if calls && !a.Refused {
-		text, _ := json.Marshal(a.CallsJSON())
+		text, _ := json.Marshal(a.RequestsJSON())
 		buf = append(append(append(buf, `,"extensions":{"calls":`...), text...), '}')
 	}
 	return append(buf, '}')
@@ -129,8 +130,8 @@ func (f *Fault) json() faultJSON {
 	return j
 }
 
-// CallJSON is a store request as extensions.calls tells it.
-type CallJSON struct {
+// RequestJSON is a store request as extensions.calls tells it.
+type RequestJSON struct {
 	Wave     int     `json:"wave"`
 	Source   string  `json:"source"`
 	Asks     string  `json:"asks"`
@@ -142,11 +143,11 @@ type CallJSON struct {
 	Failed   bool    `json:"failed,omitempty"`
 }
 
-// CallsJSON returns the store requests in the order of their waves.
-func (a *Answer) CallsJSON() []CallJSON {
-	list := []CallJSON{}
-	for _, c := range a.Calls {
-		list = append(list, CallJSON{c.Wave, c.Source, c.Asks, c.Requests, c.Keys, c.Calls, c.Records,
+// RequestsJSON returns the store requests in the order of their waves.
+func (a *Answer) RequestsJSON() []RequestJSON {
+	list := []RequestJSON{}
+	for _, c := range a.Requests {
+		list = append(list, RequestJSON{c.Wave, c.Source, c.Asks, c.RoundTrips, c.Keys, c.Calls, c.Records,
 			float64(c.Time.Microseconds()) / 1000, c.Err != nil})
 	}
 	return list

@@ -82,7 +82,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 		}
 	}
 	a.result = execute.Run(ctx, p, x.vars, options)
-	a.Data, a.Calls, a.Broken = a.result.Data, a.result.Calls, a.result.Broken
+	a.Data, a.Requests, a.Broken = a.result.Data, a.result.Requests, a.result.Broken
 	if a.Broken {
 		r.project.log.ErrorContext(ctx, "an answer that was sent in parts had to be cut back, and its connection is cut", "operation", p.Name, "request", q.request())
 	}
@@ -93,7 +93,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 		}
 		a.Faults = append(a.Faults, f)
 	}
-	for _, c := range a.result.Calls {
+	for _, c := range a.result.Requests {
 		if codeOf(c.Err) == store.Changed {
 			r.project.lookAgain(c.Source)
 		}

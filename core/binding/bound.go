@@ -216,7 +216,7 @@ type Page struct {
 	Aggregates       map[string]*Aggregate // fields of the connection with @total
 }
 
-// A Aggregate is a value made of many records.
+// An Aggregate is a value made of many records.
 type Aggregate struct {
 	Of    store.Aggregate
 	Path  string // of all but Count

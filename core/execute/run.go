@@ -40,7 +40,8 @@ type Result struct {
 	Data   []byte // JSON: an object, or null; without what Send took
 	Whole  []byte // Data, and Options.Before in front of it unless Send took it
 	Errors []*Error
-	Calls  []Call
+	// Requests are the store requests that were made, in the order of their waves.
+	Requests []StoreRequest
 	// Broken says that what was sent turned out to be no beginning of an answer:
 	// a fault of Osprey. The caller must not be given an end to it.
 	Broken bool
@@ -57,23 +58,23 @@ type Result struct {
 func (r *Result) Free() {
 	if r.run != nil {
 		r.run.free()
-		r.run, r.Data, r.Whole, r.Calls = nil, nil, nil, nil
+		r.run, r.Data, r.Whole, r.Requests = nil, nil, nil, nil
 	}
 }
 
-// A Call is a store request that was made.
-type Call struct {
-	Wave     int
-	Source   string
-	Asks     string
-	Requests int // round trips; more than one where a store takes one key at a time
-	Keys     int // distinct keys that went in
-	Calls    int // of a function: how many different ones
-	Records  int // records that came back
-	Time     time.Duration
-	Err      error // what the log should say; nil if all went well
-	Failed   int   // calls of a function that failed, though the others did not
-	Why      error // of the first of them
+// A StoreRequest is one that was made.
+type StoreRequest struct {
+	Wave       int
+	Source     string
+	Asks       string
+	RoundTrips int // more than one where a store takes one key at a time
+	Keys       int // distinct keys that went in
+	Calls      int // of a function: how many different ones
+	Records    int // records that came back
+	Time       time.Duration
+	Err        error // what the log should say; nil if all went well
+	Failed     int   // calls of a function that failed, though the others did not
+	Why        error // of the first of them
 }
 
 // Run runs a plan. The variables are coerced and are those that the plan's
@@ -102,7 +103,7 @@ func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts O
 			a.Release()
 		}
 	}
-	result := &Result{Data: r.buf, Whole: r.buf, Errors: r.errs, Calls: r.calls, Broken: r.broken, Stopped: r.stopped != nil, run: r}
+	result := &Result{Data: r.buf, Whole: r.buf, Errors: r.errs, Requests: r.made, Broken: r.broken, Stopped: r.stopped != nil, run: r}
 	if r.sent == 0 {
 		result.Data = r.buf[len(opts.Before):]
 	}
@@ -123,7 +124,7 @@ type run struct {
 	// What expressions gave, by their fields.
 	expressed map[*plan.Field]*expressed
 	badRead   map[*plan.Read]error // reads whose arguments cannot be used
-	calls     []Call
+	made      []StoreRequest
 	asked     []request   // of the wave under way
 	index     store.Index // of whatever is matched by key just now
 	key       []byte
@@ -161,7 +162,7 @@ func (r *run) begin(ctx context.Context, p *plan.Plan, vars map[string]schema.Va
 	r.inputs = sized(r.inputs, len(p.Fetches))
 	r.texts = sized(r.texts, len(p.Fields))
 	clear(r.texts)
-	r.calls = r.calls[:0]
+	r.made = r.made[:0]
 	clear(r.badRead)
 	clear(r.merges)
 	clear(r.called)
@@ -185,7 +186,7 @@ const keptAnswer = 8 << 20
 func (r *run) free() {
 	clear(r.fetched)
 	clear(r.links)
-	clear(r.calls)
+	clear(r.made)
 	clear(r.asked[:cap(r.asked)])
 	clear(r.texts)
 	clear(r.merges)
@@ -200,7 +201,7 @@ func (r *run) free() {
 
 // wave makes all requests of one wave at the same time.
 func (r *run) wave(ctx context.Context, fetches []*plan.Fetch) {
-	first := len(r.calls)
+	first := len(r.made)
 	var wait sync.WaitGroup
 	r.asked = r.asked[:0]
 	for _, f := range fetches {
@@ -213,53 +214,53 @@ func (r *run) wave(ctx context.Context, fetches []*plan.Fetch) {
 			r.fetched[f.ID].answer = emptyAnswer(f)
 			continue
 		}
-		call := Call{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}
+		made := StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}
 		if f.Reads[0].Call != nil {
-			call.Keys, call.Calls = 0, keys
+			made.Keys, made.Calls = 0, keys
 		}
-		r.calls = append(r.calls, call)
+		r.made = append(r.made, made)
 		r.asked = append(r.asked, request{f, inputs})
 	}
 	for i, a := range r.asked {
-		call := &r.calls[first+i]
+		made := &r.made[first+i]
 		if i == len(r.asked)-1 {
-			r.ask(ctx, a.fetch, a.inputs, call)
+			r.ask(ctx, a.fetch, a.inputs, made)
 		} else {
-			wait.Go(func() { r.ask(ctx, a.fetch, a.inputs, call) })
+			wait.Go(func() { r.ask(ctx, a.fetch, a.inputs, made) })
 		}
 	}
 	wait.Wait()
-	r.countRecords(r.calls[first:])
+	r.countRecords(r.made[first:])
 }
 
 // ask makes one request. A panic of a store's code costs its own fields only.
-func (r *run) ask(ctx context.Context, f *plan.Fetch, inputs []store.Input, call *Call) {
+func (r *run) ask(ctx context.Context, f *plan.Fetch, inputs []store.Input, made *StoreRequest) {
 	var start time.Time
 	if r.opts.Now != nil {
 		start = r.opts.Now()
 	}
 	defer func() {
 		if r.opts.Now != nil {
-			call.Time = r.opts.Now().Sub(start)
+			made.Time = r.opts.Now().Sub(start)
 		}
 		if p := recover(); p != nil {
 			r.fetched[f.ID].err = fmt.Errorf("panic: %v", p)
 		}
-		call.Err = r.fetched[f.ID].err
+		made.Err = r.fetched[f.ID].err
 	}()
 	answer, err := f.Request.Run(ctx, r.opts.Caller, inputs)
 	if err != nil {
-		call.Requests = 1
+		made.RoundTrips = 1
 		r.fetched[f.ID].err = err
 		return
 	}
 	r.fetched[f.ID].answer = answer
-	call.Requests, call.Records = answer.Requests, answer.Records()
+	made.RoundTrips, made.Records = answer.Requests, answer.Records()
 	for _, t := range answer.Tables {
 		for row := 0; t.Failed != nil && row < t.Len; row++ {
 			if why := t.Failed[row]; why != nil {
-				if call.Failed++; call.Why == nil {
-					call.Why = why
+				if made.Failed++; made.Why == nil {
+					made.Why = why
 				}
 			}
 		}

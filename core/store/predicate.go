@@ -53,7 +53,7 @@ type Predicate struct {
 }
 
 // A Link is a relationship to records of the same source: those of Set whose
-// There equals the Here of this one, directly or by a pair of JoinTable.
+// There equals the Here of this one, directly or by a row of JoinTable.
 type Link struct {
 	Set         string
 	Here, There []string

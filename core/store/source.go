@@ -93,7 +93,7 @@ type Read struct {
 
 	// Parent is the position in the request of the read that this one is folded
 	// into, or -1. Its rows are those whose There equals the Here of the row
-	// above, directly or by a pair of JoinTable.
+	// above, directly or by a row of JoinTable.
 	Parent      int
 	Here, There []string   // fields of the two record sets
 	JoinTable   *JoinTable // or nil
@@ -110,7 +110,7 @@ type JoinTable struct {
 	There []string // its fields that equal the There of the row
 }
 
-// A Aggregate is how the values of many rows become one.
+// An Aggregate is how the values of many rows become one.
 type Aggregate uint8
 
 const (

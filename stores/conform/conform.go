@@ -68,10 +68,10 @@ func NewEngine(t testing.TB, types string, sources map[string]store.Source) *Eng
 
 // An Outcome is what an operation came to.
 type Outcome struct {
-	Data   string
-	Errors []string
-	Plan   *plan.Plan
-	Calls  []execute.Call
+	Data     string
+	Errors   []string
+	Plan     *plan.Plan
+	Requests []execute.StoreRequest
 }
 
 // Ask answers an operation.
@@ -101,8 +101,8 @@ func (e *Engine) Ask(t testing.TB, text string, variables map[string]any) Outcom
 	})
 	result := execute.Run(context.Background(), p, vars, execute.Options{MaxPage: 1000})
 	defer result.Free()
-	out := Outcome{Data: string(result.Data), Plan: p, Calls: append([]execute.Call{}, result.Calls...)}
-	for _, c := range out.Calls {
+	out := Outcome{Data: string(result.Data), Plan: p, Requests: append([]execute.StoreRequest{}, result.Requests...)}
+	for _, c := range out.Requests {
 		if c.Err != nil {
 			t.Logf("%s: %v", c.Asks, c.Err)
 		}
@@ -218,12 +218,12 @@ func compare(t *testing.T, e, right *Engine, text string, vars map[string]any) {
 			}
 		}
 	}
-	if len(got.Calls) > len(got.Plan.Fetches) {
-		t.Errorf("%s: %d store requests, and the plan has %d", text, len(got.Calls), len(got.Plan.Fetches))
+	if len(got.Requests) > len(got.Plan.Fetches) {
+		t.Errorf("%s: %d store requests, and the plan has %d", text, len(got.Requests), len(got.Plan.Fetches))
 	}
-	for _, c := range got.Calls {
-		if c.Requests > 1 && !got.Plan.Several {
-			t.Errorf("%s: %s took %d round trips", text, c.Asks, c.Requests)
+	for _, c := range got.Requests {
+		if c.RoundTrips > 1 && !got.Plan.Several {
+			t.Errorf("%s: %s took %d round trips", text, c.Asks, c.RoundTrips)
 		}
 	}
 }

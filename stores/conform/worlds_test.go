@@ -152,8 +152,8 @@ func (s *worldStores) world(t *testing.T, seed uint64) int {
 			return 0
 		}
 		told := map[string]int{}
-		for _, c := range got.Calls {
-			told[c.Source] += c.Requests
+		for _, c := range got.Requests {
+			told[c.Source] += c.RoundTrips
 		}
 		for name := range sources {
 			counted := after[name] - before[name]
@@ -257,8 +257,8 @@ func beyond(o conform.Outcome) string {
 		planned[fmt.Sprint(f.Wave, " ", f.Source)]++
 	}
 	asked := map[string]int{}
-	for _, c := range o.Calls {
-		asked[fmt.Sprint(c.Wave, " ", c.Source)] += c.Requests
+	for _, c := range o.Requests {
+		asked[fmt.Sprint(c.Wave, " ", c.Source)] += c.RoundTrips
 	}
 	for key, n := range asked {
 		if n > planned[key] {

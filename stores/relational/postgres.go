@@ -362,7 +362,7 @@ func decodeInt(c *store.Column, v []byte) error {
 func decodeFloat(c *store.Column, v []byte) error {
 	switch len(v) {
 	case 4:
-		// JoinTable text, so that 0.1 in four bytes is 0.1 and not 0.10000000149.
+		// Through text, so that 0.1 in four bytes is 0.1 and not 0.10000000149.
 		f := math.Float32frombits(binary.BigEndian.Uint32(v))
 		var wide float64
 		if _, err := fmt.Sscan(fmt.Sprint(f), &wide); err != nil {
