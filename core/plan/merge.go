@@ -107,6 +107,20 @@ func (b *builder) mergeBounds(use *arguments) {
 // cut returns which of the sort keys a cursor is compared by. If its record is
 // of another part, the keys that tell records of a part apart say nothing: then
 // all that is at the same place comes before it, or behind it.
+//
+// A log is merged of pilotage (part 0), inspections (1) and incidents (2), the
+// latest first; of what is at the same time, the first part comes first:
+//
+//	09:00 pilotage 7    09:00 inspection 3    09:00 incident 1    08:00 pilotage 6
+//	                    ^ the cursor: at 09:00, id 3, part 1
+//
+// Behind it come
+//
+//	of pilotage      those with at < 09:00             part 0 stands before part 1
+//	of inspections   those with (at, id) behind (09:00, 3)
+//	of incidents     those with at <= 09:00            part 2 stands behind it: inclusive
+//
+// and before it, read from the end, the other way round.
 func (p *partUse) cut(cursor *Arg, use arguments, ahead bool) []store.Order {
 	if cursor.Part < 0 || cursor.Part == p.rank {
 		return use.sort

@@ -66,6 +66,22 @@ func (r *Read) cover(field string) {
 	}
 }
 
+// How the reads of the harbour's Board come about, from the top; "·" is a step:
+//
+//	portCalls                read 0 of registry, wave 1
+//	· craft                  folded: read 1, below 0 (the same source, and it folds)
+//	  · operator             folded: read 2, below 1
+//	  · inspections          keyed: read 3 of inspections, wave 2, by the craft's imo,
+//	                         which is call.craft_imo already: it is known in read 0,
+//	                         and still a wave later, since read 0 brings it
+//	· berth, quay            folded: reads 4 and 5
+//	  · station              keyed: read 6 of tides, wave 2, by quay.station_code
+//	    · events             keyed by station.code, by which the station was found:
+//	                         knownAhead takes it from the quay, so read 7 is of
+//	                         wave 2, too, and waits for no station
+//
+// Steps that ask the same of a record set by the same keys share a read.
+
 // newRead starts a read of a record set.
 func (b *builder) newRead(bound *binding.Field, wave int) *readNode {
 	n := &readNode{

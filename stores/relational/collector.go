@@ -239,6 +239,17 @@ var errGrown = errors.New("a table is no longer small")
 
 // finish makes the parents of branches, which are numbers of rows of the host's
 // branch, rows of the reads they hang from, and matches the lookups.
+//
+// Where the rows of a host did not come in their order, their table keeps them as
+// they came, and its Order says which row has which place:
+//
+//	berths came as   row 0: number 2   row 1: number 1      Order  1 0
+//	calls say        above: 1 1 2                           (from 1, as the database counts)
+//	as numbers       Parent 0 0 1                           (from 0)
+//	as rows          Parent 1 1 0
+//
+// And where a call's place in the branch is a berth, but it hangs from the berth's
+// quay, which is joined to it, lower follows Child: the row of the quay.
 func (c *collector) finish() error {
 	for branch, mixed := range c.mixed {
 		if t := c.answer.Tables[c.form.branches[branch].read]; mixed && len(t.Order) != t.Len {
@@ -284,7 +295,21 @@ func (c *collector) finish() error {
 	return nil
 }
 
-// match points the rows that refer to a lookup's rows at them.
+// match points the rows that refer to a lookup's rows at them. Of calls with their
+// craft, all craft were sent once, and for each call the key of its own:
+//
+//	craft   rows 0 1 2        there  9100007 9100014 9100021
+//	calls   rows 0 1 2 3      here   9100014 9100007 –       9100014
+//	Child                            1       0       –1      1
+//
+// Of pilots by the pairs of pilotage, a row of here is a pair. The pairs come in
+// any order; they are put in that of the pilots, who are in the order that is asked
+// for, by counting: ends has where the pairs of each pilot begin.
+//
+//	pilots  rows 0 1          there  17 4
+//	pairs   rows 0 1 2        here   4 17 4      of the calls, Parent  0 0 1
+//	found                            1 0  1      so many of each       1 2
+//	Order                            0 1  1      Parent                0 0 1
 func (c *collector) match(n int) {
 	l, plan := &c.lookups[n], &c.form.lookups[n]
 	t := c.answer.Tables[plan.read]
