@@ -36,7 +36,7 @@ type breaker struct {
 // When a store is suspected, and how it is looked after when it is dead.
 const (
 	suspectAfter = 3               // failures in a row
-	suspectLong  = time.Second     // or one to reach it that took so long
+	suspectLong  = time.Second     // one to reach it that took so long needs no ping
 	pingEvery    = time.Second     // while it is left alone
 	pingWithin   = 2 * time.Second // how long a ping may take
 )
@@ -90,9 +90,11 @@ func (b *breaker) end(ctx context.Context, err error, took time.Duration) {
 		}
 	case code == store.Down, code == store.Timeout:
 		b.failed++
-		suspect = b.failed >= suspectAfter || code == store.Down && took >= suspectLong
-		if half {
+		switch {
+		case half, code == store.Down && took >= suspectLong: // it was tried for long enough
 			b.open(err)
+		default:
+			suspect = b.failed >= suspectAfter
 		}
 	default:
 		b.failed = 0
@@ -106,7 +108,7 @@ func (b *breaker) end(ctx context.Context, err error, took time.Duration) {
 	}
 	b.mu.Unlock()
 	switch {
-	case !suspect || half:
+	case !suspect:
 	case code == store.Down:
 		b.confirm(err) // at once: there is little to wait for
 	default:
