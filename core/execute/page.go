@@ -100,14 +100,10 @@ func (r *run) pageFields(b []byte, fields []*plan.Field, p *pageNow, record int3
 			b, ok = r.cursorAt(b, p, p.to-p.from-1)
 		}
 		r.leave()
-		if !ok {
-			if f.Null.NonNull {
+		if !ok || r.place(b) >= r.look {
+			if b, ok = r.settle(b, f, mark, ok); !ok {
 				return b, false
 			}
-			b = r.null(b, mark)
-		}
-		if r.place(b) >= r.look && !r.goOn(b) {
-			return b, false
 		}
 	}
 	return append(b, '}'), true

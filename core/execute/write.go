@@ -143,17 +143,26 @@ func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([
 			b, ok = r.records(b, f, row)
 			r.leave()
 		}
-		if !ok {
-			if f.Null.NonNull {
+		if !ok || r.place(b) >= r.look {
+			if b, ok = r.settle(b, f, mark, ok); !ok {
 				return b, false
 			}
-			b = r.null(b, mark)
-		}
-		if r.place(b) >= r.look && !r.goOn(b) {
-			return b, false
 		}
 	}
 	return append(b, '}'), true
+}
+
+// settle ends a field whose value began at the mark. A value that could not be
+// written becomes null where null is allowed; it reports false where it is not, or
+// where the answer stops here.
+func (r *run) settle(b []byte, f *plan.Field, mark int, ok bool) ([]byte, bool) {
+	if !ok {
+		if f.Null.NonNull {
+			return b, false
+		}
+		b = r.null(b, mark)
+	}
+	return b, r.place(b) < r.look || r.goOn(b)
 }
 
 // missing tells of null where the schema promises a value.

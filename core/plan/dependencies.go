@@ -78,26 +78,17 @@ func writeForm(b *strings.Builder, v schema.Value) {
 	b.WriteByte(';')
 }
 
-func (s *Dependencies) byForm(name string) {
-	if !slices.Contains(s.forms, name) {
-		s.forms = append(s.forms, name)
-	}
-}
+func (s *Dependencies) byForm(name string) { note(&s.forms, name) }
 
-func (s *Dependencies) byValue(name string) {
-	if !slices.Contains(s.values, name) {
-		s.values = append(s.values, name)
-	}
-}
+func (s *Dependencies) byValue(name string) { note(&s.values, name) }
 
-func (s *Dependencies) byPresence(name string) {
-	if !slices.Contains(s.presences, name) {
-		s.presences = append(s.presences, name)
-	}
-}
+func (s *Dependencies) byPresence(name string) { note(&s.presences, name) }
 
-func (s *Dependencies) byPart(name string) {
-	if !slices.Contains(s.parts, name) {
-		s.parts = append(s.parts, name)
+func (s *Dependencies) byPart(name string) { note(&s.parts, name) }
+
+// note adds the name to the list, once.
+func note(list *[]string, name string) {
+	if !slices.Contains(*list, name) {
+		*list = append(*list, name)
 	}
 }

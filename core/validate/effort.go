@@ -15,13 +15,13 @@ const maxSteps = 500_000
 
 const ruleEffort = "effort"
 
-// enough is the panic by which checking ends early.
-var enough = errors.New("enough is known of the document")
+// errEnough is the panic by which checking ends early.
+var errEnough = errors.New("enough is known of the document")
 
 // until checks until it is done, or enough is known.
 func (c *checker) until(check func()) {
 	defer func() {
-		if p := recover(); p != nil && p != any(enough) {
+		if p := recover(); p != nil && p != any(errEnough) {
 			panic(p)
 		}
 		c.problems.Sort()
@@ -47,8 +47,8 @@ func (c *checker) spend(n int) {
 	switch {
 	case e.left < 0:
 		c.problems.Add(ruleEffort, c.start, msgTooMuchWork, maxSteps).Fix = "ask for less at once, and write it with fewer fragments inside one another"
-		panic(enough)
+		panic(errEnough)
 	case before>>12 != e.left>>12 && e.ctx.Err() != nil:
-		panic(enough)
+		panic(errEnough)
 	}
 }

@@ -105,7 +105,7 @@ func (c *checker) report(rule string, pos language.Pos, msg string) {
 func (c *checker) add(rule string, pos language.Pos, format string, args ...any) *language.Problem {
 	if len(c.problems) == language.MaxProblems {
 		c.more = true
-		panic(enough)
+		panic(errEnough)
 	}
 	return c.problems.Add(rule, pos, format, args...)
 }
