@@ -68,6 +68,9 @@ func (r *run) link(s *plan.Step) *link {
 	if s.Parent != nil {
 		above := r.table(s.Parent)
 		parents = above.Len
+		// Fewer rows than there are parents, or than places in the order: some must
+		// belong to several. It is a guess that costs nothing; where it is wrong, a
+		// row is written anew for each parent.
 		l.shared = l.table.Len < max(parents, len(l.table.Order))
 		switch {
 		case s.Folded && l.table.Child != nil:
@@ -102,6 +105,8 @@ func (r *run) nested(l *link, s *plan.Step) error {
 	where := store.Read{Where: s.Where}
 	l.start, l.end = make([]int32, parents), make([]int32, parents)
 	l.order = []int32{}
+	// Nested records stand in the order of the rows they are nested in, so that one
+	// pass over both meets each of them once.
 	for row, next := 0, 0; row < parents; row++ {
 		l.start[row] = int32(len(l.order))
 		for ; next < l.table.Len && int(l.table.Parent[next]) <= row; next++ {
@@ -140,7 +145,13 @@ func (r *run) byParent(l *link, parents int) {
 // group sorts the rows of a link's table by the number of their group, which
 // groupOf has for each in its order, below 0 for rows of none. It keeps the
 // order within each group. The rows of group g are then
-// order[start[g]:start[g+1]].
+// order[start[g]:start[g+1]]. It counts the rows of each group, which gives where
+// each begins, and then puts each row at the next place of its group:
+//
+//	rows     0  1  2  3  4         berths as they came
+//	groupOf  1  0 –1  1  0         of quays; row 2 is of none
+//	counted  2 2       start  0 2 4
+//	order    1 4 | 0 3
 func (r *run) group(l *link, groupOf []int32, groups int) {
 	l.start = r.ints.take(groups + 1)
 	clear(l.start)
@@ -176,7 +187,12 @@ func (r *run) group(l *link, groupOf []int32, groups int) {
 
 // byKey matches by the values of key columns in their canonical form: the rows
 // are numbered by their key and grouped by that number, and each parent row
-// finds its group.
+// finds its group. Of calls that name their craft, with the craft as parents:
+//
+//	calls   rows 0 1 2 3     keys  9100014 9100007 –  9100014
+//	keyOf                          0       1      –1  0
+//	order   0 3 | 1          first 0 2 3
+//	craft   9100007 → 1 → order[2:3]   9100014 → 0 → order[0:2]   9100021 → none
 func (r *run) byKey(l *link, s *plan.Step, parent *store.Table) {
 	r.index.Reset()
 	keyOf := r.ints.take(l.table.Len)
@@ -227,7 +243,11 @@ func (r *run) page(s *plan.Step, l *link) error {
 	return r.cut(l.start, l.end, s.Limit, s.Offset)
 }
 
-// cut cuts each range of rows to what a limit and an offset leave of it.
+// cut cuts each range of rows to what a limit and an offset leave of it. With
+// offset 1 and limit 2 of the rows of two parents:
+//
+//	start 0 3   end 3 8      [0 1 2] [3 4 5 6 7]
+//	start 1 4   end 3 6        [1 2]   [4 5]
 func (r *run) cut(start, end []int32, limited, passed *plan.Arg) error {
 	limit, offset := int64(math.MaxInt32), int64(0)
 	var err error
@@ -267,7 +287,12 @@ func (l *link) sort(by []plan.Order) {
 }
 
 // behind keeps the rows of each parent that stand behind a cursor of these
-// values.
+// values. Behind the cursor (2031-05-03, 17) of calls by arrival and then number:
+//
+//	(05-02, 40) no: the first key that differs is smaller
+//	(05-03, 12) no
+//	(05-03, 17) only where the cursor is inclusive: of a merged list, it is of another part
+//	(05-03, 29) yes
 func (l *link) behind(columns []plan.Order, cursor *plan.Arg, values []store.Column) {
 	var order, start, end []int32
 	kept := map[int32][2]int32{} // by their start; parents can share one range

@@ -5,6 +5,9 @@ import "osprey/core/schema"
 // MostRecords returns how many records the stores send at most, as far as limits,
 // unique keys and the reads above tell; what nothing bounds does not count. A
 // limit whose value is not known, since vars is nil or it is null, is page.
+//
+//	{ berths(limit: 10) { calls(limit: 5) { craft { name } } } }
+//	      10           +        10·5      +    10·5·1             = 110
 func (p *Plan) MostRecords(vars map[string]schema.Value, page int64) int64 {
 	c := costs{p, vars, page, map[*Read][2]int64{}}
 	sum := int64(0)

@@ -18,6 +18,12 @@ import (
 // group of fields is compared with its first field only, since both relations
 // (same shape, same name and arguments) are equivalences; and a combination of
 // selection sets that was looked at once is not looked at again.
+//
+//	{ craft { ... on Ferry { size: cars } ... on Tanker { size: deadweightT } imo imo } }
+//
+//	group size   cars on Ferry, deadweightT on Tanker   never meet on one object, so
+//	                                                    only their shapes are compared
+//	group imo    imo, imo                           the second with the first
 
 const ruleMerging = "Field Selection Merging"
 

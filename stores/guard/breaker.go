@@ -15,6 +15,13 @@ import (
 // pings the store until it answers; then one request is let through, and if that
 // goes well, all are.
 //
+//	       3 failures and no answer to a ping,           it answers a ping
+//	       or one that took a second to reach it          (every second)
+//	closed ───────────────────────────────────────▶ open ───────────────▶ half open
+//	   ▲                                              ▲                       │
+//	   │                                              └───── fails ───────────┤
+//	   └─────────────────────────── goes well ────────────────────────────────┘
+//
 // What one caller asks must not make a store dead for everybody. So requests that
 // do not reach it, or are not answered in time, only raise the suspicion; it counts
 // as dead if it does not answer a ping either. An error that it answers is a sign

@@ -17,6 +17,12 @@ import (
 // that quick ones need not wait for slow ones to end:
 //
 //	places   [slow][slow][slow][    ]     slow: waits   quick: runs
+//
+// A costly caller a and a quiet one b, with two places:
+//
+//	a a a a b   ask      running a a    waiting a: 2, b: 1
+//	a ends               a has 1 under way and b 0: the place is b's
+//	b ends               only a waits: the place is a's
 type queue struct {
 	places  int // most requests that run
 	forSlow int // most of those that are not known to be quick

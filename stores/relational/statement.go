@@ -43,7 +43,21 @@ const (
 // A branch that others hang from is a common table b0, b1 …, whose columns are
 // o, the row's number unless it is told apart by a key, p, the key or number of
 // the row above, and c0, c1 … for the branch's values. Tables are named t and
-// the number of their read.
+// the number of their read. In the text of the example of [layout], shortened, the
+// column # is the number of a row within its subquery:
+//
+//	WITH b0 AS (SELECT t0."#" AS o, t0."name" AS c0, t0."code" AS c1
+//	  FROM (the quays, numbered in their order) t0),
+//	b1 AS (SELECT row_number() OVER (ORDER BY h.o, t1."number") AS o, h.o AS p, t1."name" AS c0, …
+//	  FROM b0 h JOIN "berths" t1 ON t1."quay_code" = h.c1)
+//	(SELECT 0, b.c0, NULL::bigint, NULL::bigint, NULL::craft_type, NULL::integer FROM b0 b)
+//	UNION ALL
+//	(SELECT 1, b.c0, b.p, NULL::bigint, NULL::craft_type, NULL::integer FROM b1 b)
+//	UNION ALL
+//	(SELECT 2, t3."name", h.o, t2."id", t3."craft_type", t3."imo"
+//	  FROM b1 h CROSS JOIN LATERAL (the calls of h, numbered: LIMIT 32 inside, $1 around it) t2
+//	  LEFT JOIN "craft" t3 ON t3."imo" = t2."craft_imo"
+//	 ORDER BY h.o, t2."#")
 func (l *layout) text(bounds []int64) (text string, params []param) {
 	s := &statement{layout: l, bounds: bounds}
 	var w writer
