@@ -12,7 +12,9 @@ import (
 // checkHost refuses requests for a host that is not this service's. A web page
 // can lead a browser here under a name of its own; what the page then asks would
 // count as its own site. So a name must be known: localhost, that of listen, or
-// one of hosts in osprey.yaml. Addresses need no list: no page has one.
+// one of hosts in osprey.yaml. Addresses need no list: no page has one. Nor does
+// a request of HTTP/1.0 without a host, as a balancer's probe may be: no browser
+// sends one.
 func (s *Service) checkHost(next http.Handler) http.Handler {
 	if s.Listen == "" && len(s.Project.Config.Hosts) == 0 {
 		return next // another program's server, which knows its hosts
@@ -22,8 +24,8 @@ func (s *Service) checkHost(next http.Handler) http.Handler {
 		known[i] = strings.ToLower(known[i])
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		host := strings.ToLower(hostOf(r.Host))
-		if _, err := netip.ParseAddr(host); err != nil && !slices.Contains(known, host) {
+		host := strings.TrimSuffix(strings.ToLower(hostOf(r.Host)), ".") // a root's dot changes nothing
+		if _, err := netip.ParseAddr(host); err != nil && r.Host != "" && !slices.Contains(known, host) {
 			problem(w, http.StatusMisdirectedRequest, fmt.Sprintf("this service does not answer for the host %q", clipped(host)), "if it should, add the name to \"hosts:\" in osprey.yaml")
 			return
 		}

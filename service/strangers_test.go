@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -111,12 +112,21 @@ func TestWebPages(t *testing.T) {
 		}
 	}
 	for host, want := range map[string]int{"": 200, "localhost": 200, "LOCALHOST:7420": 200, "127.0.0.1:1": 200, "[::1]:80": 200, "port.example": 200, "quay.example:8080": 200,
-		"evil.example": 421, "quay.example.evil.example": 421, "localhost.evil.example:80": 421, "192.168.0.9": 200} {
+		"localhost.": 200, "quay.example.:8080": 200, ".": 421, "evil.example": 421, "quay.example.evil.example": 421, "localhost.evil.example:80": 421, "192.168.0.9": 200} {
 		for _, path := range []string{"/graphql?query={berths{id}}", "/schema.graphql", "/live", "/api/v1/status"} {
 			if status, text, _ := send(t, "GET", base+path, "", map[string]string{"Host": host}); status != want {
 				t.Errorf("%s for the host %q answers %d %s", path, host, status, text)
 			}
 		}
+	}
+	conn, err := net.Dial("tcp", strings.TrimPrefix(base, "http://"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close()
+	fmt.Fprint(conn, "GET /live HTTP/1.0\r\n\r\n") // as a balancer's probe that names no host
+	if line, err := bufio.NewReader(conn).ReadString('\n'); err != nil || !strings.Contains(line, " 200 ") {
+		t.Errorf("without a host it answers %q, %v", line, err)
 	}
 	for _, path := range []string{"/graphql?query={berths{id}}", "/graphql?query={x}", "/nothing", "/live", "/schema.graphql", "/api/v1/status"} {
 		_, _, h := send(t, "GET", base+path, "", nil)
