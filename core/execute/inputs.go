@@ -210,10 +210,15 @@ func (r *run) tells(c *store.Column, row int, is map[string]bool) bool {
 }
 
 // keys collects the distinct combinations of key values of a read, in the form
-// that its record set has them.
+// that its record set has them: what is the same there is asked for once.
+//
+//	craft documents   operator "0196F2A1-…"  "0196f2a1-…"  –  "none"
+//	operators by id   a UUID: 0196f2a1-…, once; the text that is no UUID is left out
 func (r *run) keys(read *plan.Read, into []store.Column) {
+	r.kinds = r.kinds[:0]
 	for i, k := range read.Store.Keys {
 		into[i].Kind = read.Store.Columns[k].Kind
+		r.kinds = append(r.kinds, into[i].Kind)
 	}
 	r.index.Reset()
 	for _, feed := range read.Feeds {
@@ -226,19 +231,14 @@ func (r *run) keys(read *plan.Read, into []store.Column) {
 				continue
 			}
 			var ok bool
-			if r.key, ok = t.AppendKey(r.key[:0], feed.Columns, row); !ok {
+			if r.key, ok = t.AppendKeyAs(r.key[:0], feed.Columns, r.kinds, row, &r.room); !ok {
 				continue
 			}
 			if _, isNew := r.index.Add(r.key); !isNew {
 				continue
 			}
 			for i, c := range feed.Columns {
-				if !into[i].AppendAs(&t.Columns[c], row) {
-					for j := range i {
-						into[j].Truncate(into[i].Len())
-					}
-					break
-				}
+				into[i].AppendAs(&t.Columns[c], row)
 			}
 		}
 	}

@@ -185,7 +185,8 @@ func (r *run) group(l *link, groupOf []int32, groups int) {
 	}
 }
 
-// byKey matches by the values of key columns in their canonical form: the rows
+// byKey matches by the values of key columns in their canonical form, those of the
+// parent as the record set has them, in which form they were asked for: the rows
 // are numbered by their key and grouped by that number, and each parent row
 // finds its group. Of calls that name their craft, with the craft as parents:
 //
@@ -204,12 +205,16 @@ func (r *run) byKey(l *link, s *plan.Step, parent *store.Table) {
 		}
 	}
 	r.group(l, keyOf, r.index.Len())
+	r.kinds = r.kinds[:0]
+	for _, c := range s.There {
+		r.kinds = append(r.kinds, l.table.Columns[c].Kind)
+	}
 	first := l.start
 	l.start, l.end = r.ints.take(parent.Len), r.ints.take(parent.Len)
 	for row := range parent.Len {
 		l.start[row], l.end[row] = 0, 0
 		var ok bool
-		if r.key, ok = parent.AppendKey(r.key[:0], s.Here, row); !ok {
+		if r.key, ok = parent.AppendKeyAs(r.key[:0], s.Here, r.kinds, row, &r.room); !ok {
 			continue
 		}
 		if k := r.index.Find(r.key); k >= 0 {

@@ -128,6 +128,8 @@ type run struct {
 	asked     []request   // of the wave under way
 	index     store.Index // of whatever is matched by key just now
 	key       []byte
+	kinds     []store.Kind // of the columns of that key
+	room      store.Column
 	ints      arena
 	taken     int64  // records that stores have sent so far
 	stopped   *Error // why the run was ended; nil while it goes on

@@ -9,27 +9,41 @@ import (
 // This file implements keys by value: one canonical form, whatever type each
 // store gives them.
 
-// AppendKey appends the canonical form of one value of a key, with a mark that
-// keeps ("a", "bc") and ("ab", "c") apart. It returns false if the value is
-// null, which equals nothing.
+// AppendKey appends the canonical form of one value of a key, with a 0 behind it
+// that keeps ("a", "bc") and ("ab", "c") apart; a 0 in the value itself is written
+// as 1 1, and a 1 as 1 2. It returns false if the value is null, which equals
+// nothing.
+//
+//	4       "4" 0         as the number 4, the text "4" and the decimal 4
+//	1.5     "1.5" 0
+//	"a\x00" "a" 1 1 0
 func AppendKey(buf []byte, c *Column, row int) ([]byte, bool) {
 	if c.Null[row] {
 		return buf, false
 	}
-	switch {
-	case c.Kind.inInts():
-		buf = strconv.AppendInt(buf, c.Ints[row], 10)
-	case c.Kind == Float:
-		f := c.Floats[row]
-		if f == math.Trunc(f) && math.Abs(f) < 1<<63 {
-			buf = strconv.AppendInt(buf, int64(f), 10)
+	if !c.Kind.inBytes() {
+		return append(c.appendNumberKey(buf, row), 0), true
+	}
+	for _, b := range c.At(row) {
+		if b > 1 {
+			buf = append(buf, b)
 		} else {
-			buf = strconv.AppendFloat(buf, f, 'g', -1, 64)
+			buf = append(buf, 1, b+1)
 		}
-	default:
-		buf = append(buf, c.At(row)...)
 	}
 	return append(buf, 0), true
+}
+
+// appendNumberKey appends a value of a kind that is not in bytes.
+func (c *Column) appendNumberKey(buf []byte, row int) []byte {
+	if c.Kind.inInts() {
+		return strconv.AppendInt(buf, c.Ints[row], 10)
+	}
+	f := c.Floats[row]
+	if f == math.Trunc(f) && math.Abs(f) < 1<<63 {
+		return strconv.AppendInt(buf, int64(f), 10)
+	}
+	return strconv.AppendFloat(buf, f, 'g', -1, 64)
 }
 
 // AppendKey appends the canonical form of the values of a row in several
@@ -38,6 +52,28 @@ func (t *Table) AppendKey(buf []byte, columns []int, row int) ([]byte, bool) {
 	ok := true
 	for _, c := range columns {
 		if buf, ok = AppendKey(buf, &t.Columns[c], row); !ok {
+			return buf, false
+		}
+	}
+	return buf, true
+}
+
+// AppendKeyAs appends the canonical form that the values of a row have in columns
+// of some kinds (see [Column.AppendAs]). It returns false if one is null, or has no
+// such form. The memory of room is used for the work.
+func (t *Table) AppendKeyAs(buf []byte, columns []int, kinds []Kind, row int, room *Column) ([]byte, bool) {
+	ok := true
+	for i, n := range columns {
+		c, at := &t.Columns[n], row
+		if c.Kind != kinds[i] {
+			room.Reset()
+			room.Kind = kinds[i]
+			if !room.AppendAs(c, row) {
+				return buf, false
+			}
+			c, at = room, 0
+		}
+		if buf, ok = AppendKey(buf, c, at); !ok {
 			return buf, false
 		}
 	}

@@ -213,24 +213,3 @@ func (c *Column) AppendFrom(from *Column, row int) {
 		panic(fmt.Sprintf("store: a column of %s cannot be copied by row", c.Kind))
 	}
 }
-
-// Truncate removes the rows from n on. It must not be used on nested records.
-func (c *Column) Truncate(n int) {
-	c.Null = c.Null[:n]
-	switch {
-	case c.Kind.inInts():
-		c.Ints = c.Ints[:n]
-	case c.Kind == Float:
-		c.Floats = c.Floats[:n]
-	case c.Kind.inBytes():
-		c.Ends = c.Ends[:n]
-		c.Bytes = c.Bytes[:endOf(c.Ends)]
-	}
-}
-
-func endOf(ends []uint32) uint32 {
-	if len(ends) == 0 {
-		return 0
-	}
-	return ends[len(ends)-1]
-}

@@ -254,9 +254,13 @@ func keyText(c *store.Column, row int) string {
 		return store.FormatDate(c.Ints[row])
 	case store.Bool:
 		return fmt.Sprint(c.Ints[row] != 0)
+	case store.Clock:
+		return string(store.AppendClock(nil, c.Ints[row]))
+	case store.Int, store.Float:
+		key, _ := store.AppendKey(nil, c, row) // whole numbers without a fraction
+		return strings.TrimSuffix(string(key), "\x00")
 	}
-	key, _ := store.AppendKey(nil, c, row)
-	return strings.TrimSuffix(string(key), "\x00")
+	return string(c.At(row))
 }
 
 // expand returns the address for the variables; false for one that must not be
