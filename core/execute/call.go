@@ -22,7 +22,14 @@ type calls struct {
 }
 
 // callInputs makes what the calls of a step are given: a JSON object for each
-// different one.
+// different one. Of the fees of four calls, of which the second has lost its craft
+// and the last needs the same as the first:
+//
+//	row  needed                              of   list
+//	0    {"craft":{"lengthM":188.5},…}        0   {"record":{"craft":{"lengthM":188.5},…},"args":{"days":1}}
+//	1    an error, since craft is required   –1   failed[1]
+//	2    {"craft":{"lengthM":96},…}           1   {"record":{"craft":{"lengthM":96},…},"args":{"days":1}}
+//	3    {"craft":{"lengthM":188.5},…}        0
 func (r *run) callInputs(s *plan.Step) ([][]byte, error) {
 	c := &calls{failed: map[int]error{}}
 	if r.called == nil {

@@ -49,7 +49,12 @@ func (r *run) connection(b []byte, f *plan.Field, t *store.Table, row int) ([]by
 }
 
 // onPage returns which of a range of rows are on the page, and whether there are
-// more.
+// more. For first: 2 and for last: 2 of the calls 1 to 5, three were asked for, of
+// the second from the end:
+//
+//	first: 2   rows 1 2 3   on the page 1 2   more, so hasNextPage
+//	last: 2    rows 5 4 3   on the page 5 4   more, so hasPreviousPage; place turns
+//	                                          them round, and they are written 4 5
 func (r *run) onPage(p *plan.Page, from, to int32) (_, _ int32, more bool) {
 	if p == nil || p.Bound == nil {
 		return from, to, false

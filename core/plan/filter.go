@@ -20,6 +20,18 @@ const maxComparisons = 500
 
 // A filterBuilder turns the value of a filter's argument into conditions. What
 // is compared with what is part of the plan; the values are those of each run.
+//
+//	fleet(filter: {lengthM: {above: $m}, any: [{builtOn: {missing: true}}, {operator: {with: {country: {is: "Norvik"}}}}]})
+//
+//	Above length_m, value 0
+//	Any
+//	  Missing built_on
+//	  With operators by operator_id
+//	    Is country, value 1
+//
+//	values   0  $m, within lengthM above   1  "Norvik", within any 1 operator with country is
+//
+// The plan holds for every $m, and for every filter of this form in a variable.
 type filterBuilder struct {
 	arg     *Arg
 	depends *Dependencies

@@ -62,7 +62,14 @@ func (c *Column) Reset() {
 }
 
 // A Column holds one value for each row of a table. It is filled from front to
-// back by the Append methods.
+// back by the Append methods. Three rows of texts, and three of lists of numbers:
+//
+//	"LOAD"  –  "REPAIR"     Null  f t f    Bytes  LOADREPAIR    Ends  4 4 10
+//	[1 2]   –  []           Null  f t f    Ends   2 2 2         Elem.Ints  1 2
+//
+// And of nested records, where the first row has two and the third one:
+//
+//	[{code}{code}]  –  [{code}]    Null  f t f    Rows.Len 3    Rows.Parent  0 0 2
 type Column struct {
 	Kind   Kind
 	Null   []bool    // one for each row

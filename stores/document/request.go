@@ -15,7 +15,15 @@ import (
 	"osprey/core/store"
 )
 
-// Prepare makes one find of reads of one collection.
+// Prepare makes one find of reads of one collection. The inspections of some craft,
+// and those of some calls that found something, are
+//
+//	find inspections
+//	filter {$or: [{"craft.imo": {$in: ["9100007", "9100014"]}},
+//	              {$and: [{callId: {$in: [3494, 3871]}}, {outcome: "DEFICIENT"}]}]}
+//
+// A document that comes can be either read's, or both's: it is looked at again, by
+// the keys and predicates of each (see [members]).
 func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store.Request, error) {
 	r := &request{source: s, reads: reads, set: catalogue.Sets[reads[0].Set]}
 	if r.set == nil {

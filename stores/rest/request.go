@@ -156,7 +156,11 @@ func (r *request) Run(ctx context.Context, from *store.Caller, in []store.Input)
 	return answer, nil
 }
 
-// asked returns the variables of each request; false if nothing can fit.
+// asked returns the variables of each request; false if nothing can fit. For the
+// stations Q1 and Q2, by the template's many, and one by one:
+//
+//	/events{?station*,kind}   station [Q1 Q2], kind HIGH   →  one: /events?station=Q1&station=Q2&kind=HIGH
+//	/contacts/{station}       station Q1, station Q2       →  two: /contacts/Q1 and /contacts/Q2
 func (r *request) asked(input *store.Input) ([]values, bool) {
 	given := values{}
 	for _, c := range needsOf(r.read.Where) {
