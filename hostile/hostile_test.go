@@ -170,6 +170,8 @@ func TestSmallRequests(t *testing.T) {
 	}{
 		{"introspection inside itself", "{ __schema { types { " + below(12, "possibleTypes { interfaces", "name") + strings.Repeat(" }", 12) + " } } }", nil, "asks for more of the schema than", 3, 150},
 		{"introspection again and again", "{ " + repeat(1500, "a%d: __schema { types { name fields { name } } } ") + "}", nil, "asks for more of the schema than", 3, 150},
+		{"introspection of much that is left out", "{ __schema { types { " + below(3, "possibleTypes { interfaces", "fields { "+strings.Repeat("__typename @skip(if: true) ", 18_000)+"}") + strings.Repeat(" }", 3) + " } } }", nil, `{"data":`, 3, 150},
+		{"introspection of one field again and again", "{ __schema { types { " + below(3, "possibleTypes { interfaces", "fields { "+strings.Repeat("name ", 18_000)+"}") + strings.Repeat(" }", 3) + " } } }", nil, `{"data":`, 3, 150},
 		{"lists in lists", "{ portCalls(limit: 4000) { craft { calls(limit: 100) { craft { calls(limit: 100) { craft { name calls(limit: 100) { id } } } } } } } }", nil, "records", 20, 900},
 		{"lists in lists without limits", "{ quays { " + below(12, "berths { quay", "name") + strings.Repeat(" }", 12) + " } }", nil, "answered more than 1000000 records, which is the limit", 20, 900},
 		{"a large answer", "{ portCalls(limit: 4000) { craft { " + repeat(900, "a%d: name ") + "} } }", nil, "the answer would be larger than 64MB, which is the limit", 10, 500},

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"osprey/core/language"
@@ -33,7 +34,7 @@ func (b *builder) meta(g group, root *schema.Object) *Field {
 	if b.told == nil {
 		b.told = &told{most: tellAtLeast + tellForEach*elements(b.bound.Schema)}
 	}
-	f.Text = b.metaValue(nil, value, schema.NamedOf(b.bound.Schema.Meta(name).Type), g.subsets())
+	f.Text = b.metaValue(nil, value, b.metaFields(schema.NamedOf(b.bound.Schema.Meta(name).Type), g.subsets()))
 	b.told.bytes += len(f.Text)
 	return f
 }
@@ -88,16 +89,46 @@ func (b *builder) metaArg(f *language.Field, name string) schema.Value {
 	return nil
 }
 
-// metaValue appends a value of the introspection type named.
-func (b *builder) metaValue(buf []byte, value any, named schema.Named, sets []*language.SelectionSet) []byte {
+// A metaField is a field that is selected of an object of the introspection. It is
+// made once for all objects that are told, so that what one of them costs is what
+// is written of it: a selection set can be as long as the document, and lead there
+// from each of some thousand fields.
+type metaField struct {
+	lead       []byte // what stands before the value, but for a comma
+	name       string // of the field; empty for __typename
+	typeName   []byte // the value of __typename
+	deprecated bool   // those that are deprecated are wanted, too
+	below      []metaField
+}
+
+// metaFields returns what is selected of a type of the introspection.
+func (b *builder) metaFields(named schema.Named, sets []*language.SelectionSet) []metaField {
+	object, ok := named.(*schema.Object)
+	if !ok {
+		return nil
+	}
+	var fields []metaField
+	for _, g := range b.collect(sets, object) {
+		f := metaField{lead: append(quoted(g.name), ':')}
+		if name := g.fields[0].Name.Text; strings.HasPrefix(name, "__") {
+			f.typeName = quoted(object.Name)
+		} else {
+			f.name = name
+			f.deprecated, _ = b.metaArg(g.fields[0], "includeDeprecated").(bool)
+			f.below = b.metaFields(schema.NamedOf(object.Field(name).Type), g.subsets())
+		}
+		fields = append(fields, f)
+	}
+	return fields
+}
+
+// metaValue appends a value of the introspection, of an object these fields.
+func (b *builder) metaValue(buf []byte, value any, fields []metaField) []byte {
 	switch v := value.(type) {
 	case nil:
 		return append(buf, "null"...)
 	case bool:
-		if v {
-			return append(buf, "true"...)
-		}
-		return append(buf, "false"...)
+		return strconv.AppendBool(buf, v)
 	case string:
 		return append(buf, quoted(v)...)
 	case schema.Symbol:
@@ -108,7 +139,7 @@ func (b *builder) metaValue(buf []byte, value any, named schema.Named, sets []*l
 			if i > 0 {
 				buf = append(buf, ',')
 			}
-			buf = b.metaValue(buf, item, named, sets)
+			buf = b.metaValue(buf, item, fields)
 		}
 		return append(buf, ']')
 	}
@@ -118,21 +149,17 @@ func (b *builder) metaValue(buf []byte, value any, named schema.Named, sets []*l
 	if b.plan.Refused != "" {
 		return append(buf, "null"...) // nobody will see it
 	}
-	object := named.(*schema.Object)
 	buf = append(buf, '{')
-	for i, g := range b.collect(sets, object) {
+	for i, f := range fields {
 		if i > 0 {
 			buf = append(buf, ',')
 		}
-		buf = append(append(buf, quoted(g.name)...), ':')
-		name := g.fields[0].Name.Text
-		if strings.HasPrefix(name, "__") {
-			buf = append(buf, quoted(object.Name)...)
+		buf = append(buf, f.lead...)
+		if f.name == "" {
+			buf = append(buf, f.typeName...)
 			continue
 		}
-		deprecated, _ := b.metaArg(g.fields[0], "includeDeprecated").(bool)
-		def := object.Field(name)
-		buf = b.metaValue(buf, b.bound.Schema.Introspect(value, name, deprecated), schema.NamedOf(def.Type), g.subsets())
+		buf = b.metaValue(buf, b.bound.Schema.Introspect(value, f.name, f.deprecated), f.below)
 	}
 	return append(buf, '}')
 }
