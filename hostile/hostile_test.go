@@ -20,6 +20,7 @@ import (
 	"testing"
 	"time"
 
+	_ "osprey" // so that these tests run anew when the service has changed, which they build
 	"osprey/demo/demotest"
 )
 
@@ -321,7 +322,7 @@ func TestHangingUp(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		fmt.Fprintf(conn, "POST /graphql HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n%s", len(body), body)
+		demotest.Post(conn, len(body), body)
 		time.Sleep(20 * time.Millisecond)
 		conn.Close()
 	}

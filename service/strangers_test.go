@@ -163,7 +163,7 @@ func TestLargeBody(t *testing.T) {
 				t.Fatal(err)
 			}
 			conn.SetDeadline(time.Now().Add(20 * time.Second))
-			fmt.Fprintf(conn, "POST /graphql HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Length: %d\r\nConnection: close\r\n\r\n", size)
+			demotest.Post(conn, size, nil)
 			if _, err := conn.Write(bytes.Repeat([]byte(" "), size)); err != nil {
 				t.Errorf("a body of %d bytes cannot be sent: %v", size, err)
 			}
@@ -236,7 +236,7 @@ func TestReaderWhoStops(t *testing.T) {
 			t.Fatal(err)
 		}
 		conn.SetDeadline(time.Now().Add(30 * time.Second))
-		fmt.Fprintf(conn, "POST /graphql HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Length: %d\r\nConnection: close\r\n\r\n%s", len(query), query)
+		demotest.Post(conn, len(query), []byte(query))
 		return conn
 	}
 	underWay := func() string {
