@@ -49,7 +49,7 @@ type Limits struct {
 	Body    Size  `yaml:"body"`    // largest request body
 	Timeout Span  `yaml:"timeout"` // for a whole operation, its answer written
 	Plans   Size  `yaml:"plans"`   // how much memory planned operations may keep
-	Fields  Count `yaml:"fields"`  // most fields of an operation, its fragments written out
+	Fields  Count `yaml:"fields"`  // most fields of an operation, see [validate.Exceeds]
 	Answer  Size  `yaml:"answer"`  // largest answer to an operation
 	Records Count `yaml:"records"` // most records that stores send for an operation
 	// Page is the largest limit, first or last that an operation may give.

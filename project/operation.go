@@ -75,8 +75,8 @@ func (r *Revision) operation(d *parsed, name string) (*operation, []Fault) {
 // if it is.
 func (r *Revision) refuse(d *parsed, op *language.Operation) []Fault {
 	limit := int(r.project.Config.Limits.Fields)
-	if n := validate.Expanded(d.doc, op); n > limit {
-		return []Fault{{Message: fmt.Sprintf("the operation asks for %d fields with its fragments written out, and the limit is %d", n, limit), Code: CodeLimit,
+	if validate.Exceeds(r.Schema, d.doc, op, limit) {
+		return []Fault{{Message: fmt.Sprintf("the operation asks for more than %d fields, which is the limit: a fragment counts wherever it is spread, and a field of an interface or union for each of its types", limit), Code: CodeLimit,
 			Fix: "ask for less at once, or raise limits.fields in osprey.yaml", Locations: []language.Position{d.source.Position(op.Pos)}}}
 	}
 	if on := r.project.Config.Introspection; on != nil && !*on {
