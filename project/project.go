@@ -115,20 +115,15 @@ func (p *Project) readCatalogues(ctx context.Context) []*Source {
 // Load builds a revision of the schema and, if it has no errors, makes it the
 // current one. Requests that are under way finish on the one before.
 func (p *Project) Load() (Findings, error) {
-	s, problems := binding.Build(p.texts, func(source string) bool {
-		known := p.Sources[source]
-		return known != nil && known.Store.Capabilities().Link
-	})
-	if problems.Failed() {
-		findings := placed(problems, s.Source)
-		return findings, findings
-	}
 	sources := map[string]*binding.Source{}
 	for name, source := range p.Sources {
 		sources[name] = source.bind()
 	}
-	bound, more := binding.Bind(s, sources)
-	findings := placed(append(problems, more...), s.Source)
+	s, bound, problems := binding.Resolve(p.texts, sources)
+	findings := placed(problems, s.Source)
+	if bound == nil {
+		return findings, findings
+	}
 	for _, op := range p.Operations {
 		findings = append(findings, checkOperation(s, op)...)
 	}

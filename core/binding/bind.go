@@ -34,6 +34,13 @@ const (
 // Bind reads the binding directives of a schema. The bound schema can be used
 // if none of the problems is an error.
 func Bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Problems) {
+	bound, problems, _ := bind(s, sources)
+	return bound, problems
+}
+
+// bind is [Bind]. It also returns the coordinates of what supplied types have and
+// cannot be.
+func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Problems, []string) {
 	b := &binder{
 		bound:   &Bound{Schema: s, Sources: sources, records: map[schema.Named]*Records{}, roots: map[*schema.Field]*Field{}},
 		enums:   map[*schema.Enum]*Enum{},
@@ -46,7 +53,7 @@ func Bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 	for _, name := range []string{"stored", "at", "related", "kind", "read", "total", "computed"} {
 		if d := s.Directive(name); d != nil && s.Position(d.Pos).Name != Directives.Name {
 			b.fail(ruleNotYet, d.Pos, "@"+name, "rename yours", msgDirectiveOspreySOwn, name)
-			return b.bound, b.problems
+			return b.bound, b.problems, nil
 		}
 	}
 	for _, t := range s.Types() {
@@ -65,7 +72,7 @@ func Bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 	b.cycles()
 	b.crossings()
 	b.problems.Sort()
-	return b.bound, b.problems
+	return b.bound, b.problems, b.refused
 }
 
 type binder struct {
@@ -76,18 +83,42 @@ type binder struct {
 	sorted   map[filterKey]Sorts
 	problem  map[string]bool // findings told already, since types share fields
 	problems language.Problems
+	refused  []string                                 // coordinates in supplied types
 	needs    map[*schema.Field]*language.SelectionSet // of computed fields
 }
 
 // add reports a finding once for a place and message.
 func (b *binder) add(severity language.Severity, rule string, pos language.Pos, coordinate, fix, format string, args ...any) {
+	if b.bound.Schema.Position(pos).Name == SuppliedName {
+		b.refused = append(b.refused, coordinate)
+		return
+	}
 	msg := fmt.Sprintf(format, args...)
+	if own := b.shared(coordinate); own != nil { // the same of every type is one mistake
+		msg, pos, coordinate = strings.ReplaceAll(msg, coordinate, own.Coordinate()), own.Pos, own.Coordinate()
+	}
 	key := fmt.Sprint(pos, msg)
 	if b.problem[key] {
 		return
 	}
 	b.problem[key] = true
 	b.problems = append(b.problems, &language.Problem{Severity: severity, Rule: rule, Pos: pos, Coordinate: coordinate, Msg: msg, Fix: fix})
+}
+
+// shared returns the field of the interface in whose record set a field is stored,
+// and which gives it its binding; nil if there is none. What is wrong with the one
+// is wrong with the field of each of its types.
+func (b *binder) shared(coordinate string) *schema.Field {
+	owner, name, _ := strings.Cut(coordinate, ".")
+	object, ok := b.bound.Schema.Type(owner).(*schema.Object)
+	if !ok || b.bound.records[object] == nil {
+		return nil
+	}
+	above, ok := b.bound.records[object].Type.(*schema.Interface)
+	if !ok || above.Field(name) == nil || object.Field(name) == nil || len(object.Field(name).Directives) > 0 {
+		return nil
+	}
+	return above.Field(name)
 }
 
 func (b *binder) fail(rule string, pos language.Pos, coordinate, fix, format string, args ...any) {
@@ -176,6 +207,18 @@ func (b *binder) mustExist(r *Records, path string, pos language.Pos, coordinate
 	}
 	b.fail(ruleColumn, pos, coordinate, fix, msgDoesNotHave, what, path, r.Info.What, r.Set, r.Source.Name, hint)
 	return nil
+}
+
+// info returns what the catalogue says of a field that a directive names, telling
+// if there is none; of one that another field of the schema names, that one tells.
+func (b *binder) info(d *language.Directive, r *Records, path, coordinate, what string) *store.Field {
+	if d != nil {
+		return b.mustExist(r, path, d.Pos, coordinate, what)
+	}
+	if r.Info == nil {
+		return nil
+	}
+	return r.Info.Field(path)
 }
 
 // kinds finds out how the concrete types of an interface's records are told.

@@ -147,7 +147,7 @@ func (b *binder) neededFields(f *schema.Field, d *language.Directive, bound *Fie
 func (b *binder) result(f *schema.Field, source *Source) *Field {
 	named := schema.NamedOf(f.Type)
 	elem, isList := schema.ListElem(f.Type)
-	bound := &Field{Def: f, Many: isList}
+	bound := &Field{Def: f}
 	if schema.IsLeaf(named) {
 		kind, codec, _ := fit(named, store.Unknown)
 		bound.How, bound.Codec, bound.Wanted = Column, codec, wantedOf("", kind, elem, isList)
@@ -162,10 +162,7 @@ func (b *binder) result(f *schema.Field, source *Source) *Field {
 			return nil
 		}
 	}
-	bound.How, bound.Wanted = Nested, store.Wanted{Kind: store.Record}
-	if isList {
-		bound.Wanted.Kind = store.Records
-	}
+	bound.How, bound.Wanted = Nested, wantedOf("", store.Record, elem, isList)
 	if bound.Nested = b.nestedType(place{source: source}, f, named); bound.Nested == nil {
 		return nil
 	}

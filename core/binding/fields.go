@@ -225,11 +225,8 @@ func (b *binder) nestedField(p place, f *schema.Field, named schema.Named) *Fiel
 		inner.records = nil // a JSON column: what is inside no catalogue tells
 	}
 	b.checkNullable(p, f, path, info)
-	_, isList := schema.ListElem(f.Type)
-	bound := &Field{Def: f, How: Nested, Many: isList, Wanted: store.Wanted{Path: path, Kind: store.Record}}
-	if isList {
-		bound.Wanted.Kind = store.Records
-	}
+	elem, isList := schema.ListElem(f.Type)
+	bound := &Field{Def: f, How: Nested, Many: schema.Depth(f.Type) == 1, Wanted: wantedOf(path, store.Record, elem, isList)}
 	if bound.Nested = b.nestedType(inner, f, named); bound.Nested == nil {
 		return nil
 	}

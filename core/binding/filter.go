@@ -81,7 +81,7 @@ func (b *binder) test(whole *Filter, input *schema.InputObject, in *schema.Input
 	}
 	def := fieldOf(b.bound.Schema, p.of, in.Name)
 	if d := in.Directive("at"); d != nil {
-		return b.compare(in, operators, p, text(d, "path"), d.Pos)
+		return b.compare(in, operators, p, text(d, "path"))
 	}
 	if def == nil {
 		b.fail(ruleFilter, in.Pos, in.Coordinate, "leave it out, or say with @at(path: \"…\") which stored field it tests", msgTestNoField, in.Coordinate, p.of, language.DidYouMean(in.Name, schema.FieldNames(p.of)))
@@ -100,7 +100,7 @@ func (b *binder) test(whole *Filter, input *schema.InputObject, in *schema.Input
 			b.fail(ruleFilter, in.Pos, in.Coordinate, "leave it out", msgTestOfList, in.Coordinate, def.Coordinate())
 			return nil
 		}
-		return b.compare(in, operators, p, b.pathOf(p.place, def), in.Pos)
+		return b.compare(in, operators, p, b.pathOf(p.place, def))
 	}
 	return b.deeper(in, operators, p, def, named)
 }
@@ -119,10 +119,10 @@ func fieldOf(s *schema.Schema, t schema.Named, name string) *schema.Field {
 }
 
 // compare binds an object of comparisons of a stored field.
-func (b *binder) compare(in *schema.Input, operators *schema.InputObject, p filterPlace, path string, pos language.Pos) *Test {
+func (b *binder) compare(in *schema.Input, operators *schema.InputObject, p filterPlace, path string) *Test {
 	var info *store.Field
 	if p.records != nil {
-		info = b.mustExist(p.records, p.prefix+path, pos, in.Coordinate, "the field tested by "+in.Coordinate)
+		info = b.info(in.Directive("at"), p.records, p.prefix+path, in.Coordinate, "the field tested by "+in.Coordinate)
 	}
 	t := &Test{How: Compare, Path: p.base + path}
 	for _, op := range operators.Fields {
@@ -239,7 +239,7 @@ func (b *binder) deeper(in *schema.Input, operators *schema.InputObject, p filte
 	if nested == nil {
 		return nil
 	}
-	if p.source.Capabilities.Link && !p.flat || p.flat && nested.Many {
+	if p.source.Capabilities.Link && !p.flat || p.flat && nested.Many || schema.Depth(def.Type) > 1 {
 		b.fail(ruleNotYet, in.Pos, in.Coordinate, "leave it out", msgFilterJSON, in.Coordinate, def.Coordinate())
 		return nil
 	}

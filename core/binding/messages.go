@@ -111,6 +111,7 @@ const (
 	msgSortedNoFieldColumn   = "%s is sorted by %q, which is no field of %s with a column of its own%s"
 	msgRelatesFieldsFields   = "%s relates %d fields here (%s) to %d fields there (%s)"
 	msgPairsNameFieldsRecord = "the pairs in %s name %d fields for this record's %d (%s) and %d for the target's %d (%s)"
+	msgListOfLists           = "%s is a list of lists, and what it reads is one list"
 	msgRelatedTwice          = "%s says twice what is related to it"
 	msgRelatedNoPart         = "%s says what of %q is related, which is no type that is stored by itself%s"
 	msgRelatedNotPart        = "%s leads to %s too, and nothing says which are related"

@@ -23,6 +23,10 @@ type target struct {
 // targets returns the record sets of a field's type; none after telling why not.
 func (b *binder) targets(f *schema.Field, pos language.Pos) []target {
 	named, _ := b.recordType(f)
+	if schema.Depth(f.Type) > 1 {
+		b.fail(ruleRelated, f.Pos, f.Coordinate(), "write ["+named.String()+"]", msgListOfLists, f.Coordinate())
+		return nil
+	}
 	var list []target
 	for _, o := range b.bound.Schema.Possible(named) {
 		r := b.bound.records[o]

@@ -146,14 +146,14 @@ func (f *Field) pagingRole(a *schema.Input) (Role, bool) {
 
 // equalArgument binds an argument that narrows by equality or membership.
 func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Directive, target *Records, arg *Arg) bool {
-	pos, kind := a.Pos, store.Unknown
+	kind := store.Unknown
 	named := schema.NamedOf(a.Type)
 	if !schema.IsLeaf(named) {
 		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", msgNothingUsesArgument, a.Name, f.Coordinate())
 		return false
 	}
 	if d != nil {
-		arg.Path, pos = text(d, "path"), d.Pos
+		arg.Path = text(d, "path")
 	} else {
 		path, _, ok := b.leafPath(target, a.Name)
 		if !ok {
@@ -162,7 +162,7 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 		}
 		arg.Path = path
 	}
-	info := b.mustExist(target, arg.Path, pos, a.Coordinate, "the field narrowed by "+a.Coordinate)
+	info := b.info(d, target, arg.Path, a.Coordinate, "the field narrowed by "+a.Coordinate)
 	if info != nil {
 		kind = info.Kind
 		if kind == store.List {
@@ -171,7 +171,7 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 	}
 	kind, _, err := fit(named, kind)
 	if err != nil {
-		b.fail(ruleFits, pos, a.Coordinate, "", msgArgumentType, a.Coordinate, named, target.Set, arg.Path, info.Type, err)
+		b.fail(ruleFits, a.Pos, a.Coordinate, "", msgArgumentType, a.Coordinate, named, target.Set, arg.Path, info.Type, err)
 		return false
 	}
 	arg.Kind = kind

@@ -68,12 +68,10 @@ func (b *binder) sortKey(f *schema.Input, p filterPlace) *SortKey {
 	}
 	var info *store.Field
 	if p.records != nil {
-		info = b.mustExist(p.records, p.prefix+path, f.Pos, f.Coordinate, "the sort key "+f.Coordinate)
+		info = b.info(at, p.records, p.prefix+path, f.Coordinate, "the sort key "+f.Coordinate)
 	}
 	if info != nil && !ordered(info.Kind) && info.Kind != store.Bool && info.Kind != store.UUID && info.Kind != store.Unknown {
-		if b.bound.Schema.Position(f.Pos).Name != SuppliedName {
-			b.fail(ruleArgument, f.Pos, f.Coordinate, "leave it out", msgSortKeyNoOrder, f.Coordinate, p.records.Set, path, info.Type)
-		}
+		b.fail(ruleArgument, f.Pos, f.Coordinate, "leave it out", msgSortKeyNoOrder, f.Coordinate, p.records.Set, path, info.Type)
 		return nil
 	}
 	return &SortKey{Path: p.base + path, Kind: b.leafKind(def, info)}
@@ -99,7 +97,7 @@ func (b *binder) innerSort(f *schema.Input, inner *schema.InputObject, p filterP
 	}
 	named := schema.NamedOf(def.Type)
 	switch {
-	case bound.How == Nested && !bound.Many && (p.flat || !p.source.Capabilities.Link):
+	case bound.How == Nested && schema.Depth(def.Type) == 0 && (p.flat || !p.source.Capabilities.Link):
 		within := p
 		within.of, within.prefix, within.base = named, p.prefix+bound.Wanted.Path+".", p.base+bound.Wanted.Path+"."
 		return &SortKey{Inner: b.sortKeys(inner, within)}

@@ -16,11 +16,45 @@ import (
 // SuppliedName is the name of the text that holds what was supplied.
 const SuppliedName = "(supplied)"
 
+// Resolve builds a schema and binds it. What turns out not to be possible in a
+// supplied type is left out of it, and the schema built and bound anew, so that a
+// supplied type has nothing that is refused, and no finding is about one:
+//
+//	LegFilter { number: IntFilter  stops: StopRelated }   but stops is inside JSON
+//	LegFilter { number: IntFilter }
+//
+// The schema is nil, or has errors, if it cannot be bound.
+func Resolve(texts []schema.Text, sources map[string]*Source) (*schema.Schema, *Bound, language.Problems) {
+	folds := func(source string) bool {
+		known := sources[source]
+		return known != nil && known.Capabilities.Link
+	}
+	without := map[string]bool{}
+	for {
+		s, problems := build(texts, folds, without)
+		if problems.Failed() {
+			return s, nil, problems
+		}
+		bound, more, refused := bind(s, sources)
+		if len(refused) == 0 {
+			return s, bound, append(problems, more...)
+		}
+		for _, coordinate := range refused {
+			without[coordinate] = true
+		}
+	}
+}
+
 // Build builds a schema with the binding directives, and with the types of
 // filters, sort keys and pages that it refers to by their names and does not
 // define. folds tells of a source by name whether it can look at related
 // records of its own while it reads; nil stands for any.
 func Build(texts []schema.Text, folds func(source string) bool) (*schema.Schema, language.Problems) {
+	return build(texts, folds, nil)
+}
+
+// build is [Build] without some fields of supplied types, by their coordinates.
+func build(texts []schema.Text, folds func(source string) bool, without map[string]bool) (*schema.Schema, language.Problems) {
 	texts = append([]schema.Text{Directives}, texts...)
 	s, problems := schema.Build(texts...)
 	if len(s.Undefined()) == 0 {
@@ -29,7 +63,7 @@ func Build(texts []schema.Text, folds func(source string) bool) (*schema.Schema,
 	if folds == nil {
 		folds = func(string) bool { return true }
 	}
-	sup := &supplier{schema: s, folds: folds, done: map[string]bool{}}
+	sup := &supplier{schema: s, folds: folds, without: without, done: map[string]bool{}}
 	// Pages come first: until they are defined, a field whose type is a page has
 	// no type, and a filter cannot tell what it leads to.
 	isPage := func(name string) bool {
@@ -49,11 +83,12 @@ func Build(texts []schema.Text, folds func(source string) bool) (*schema.Schema,
 }
 
 type supplier struct {
-	schema *schema.Schema
-	folds  func(source string) bool
-	done   map[string]bool
-	wanted []string
-	text   strings.Builder
+	schema  *schema.Schema
+	folds   func(source string) bool
+	without map[string]bool // coordinates of fields that are left out
+	done    map[string]bool
+	wanted  []string
+	text    strings.Builder
 }
 
 func (s *supplier) supply(names []string) string {
@@ -122,7 +157,7 @@ func (s *supplier) filter(name string, t schema.Named) {
 		if f.Name == "all" || f.Name == "any" || f.Name == "not" || directive(f, "total") != nil || directive(f, "computed") != nil {
 			continue
 		}
-		if typ := s.testType(t, f); typ != "" {
+		if typ := s.testType(t, f); typ != "" && !s.without[name+"."+f.Name] {
 			fmt.Fprintf(&s.text, "  %s: %s\n", f.Name, s.want(typ))
 		}
 	}
@@ -142,7 +177,7 @@ func (s *supplier) testType(owner schema.Named, f *schema.Field) string {
 		return named.String() + "Filter"
 	case related && s.sameStore(owner, s.node(named)):
 		return s.node(named).String() + "Related"
-	case related || s.foldable(owner) || named.About().Directive("stored") != nil:
+	case related || s.foldable(owner) || schema.Depth(f.Type) > 1 || named.About().Directive("stored") != nil:
 		return "" // elsewhere, or inside a column of JSON
 	}
 	if _, ok := named.(*schema.Object); !ok {
@@ -236,6 +271,7 @@ func (s *supplier) sort(name string, t schema.Named) {
 		related := directive(f, "related") != nil
 		_, composite := named.(schema.Composite)
 		switch {
+		case s.without[name+"."+f.Name]:
 		case isList || directive(f, "total") != nil || directive(f, "computed") != nil || isAny(named) || s.node(named) != named:
 		case schema.IsLeaf(named):
 			keys = append(keys, "  "+f.Name+": "+s.want("Direction"))

@@ -125,12 +125,17 @@ func (m *measure) field(f *plan.Field, t *store.Table, times []int64, all int64)
 			}
 		}
 	case plan.Inner:
-		rows := t.Columns[f.Column].Rows
-		below := make([]int64, rows.Len)
-		for i, parent := range rows.Parent {
-			below[i] = times[parent]
+		c := &t.Columns[f.Column]
+		items := c.Innermost()
+		below := make([]int64, items.Len())
+		for row, n := range times {
+			for i, end := c.Range(row); i < end; i++ {
+				if !items.Null[i] {
+					below[i] = n
+				}
+			}
 		}
-		m.object(f.Object, rows, below)
+		m.object(f.Object, items.Rows, below)
 	case plan.One, plan.Many:
 		l := m.link(f.Step)
 		if l.err != nil {

@@ -202,8 +202,11 @@ func (r *run) shownNested(rows *plan.Rows) []bool {
 		return nil
 	}
 	list := make([]bool, t.Len)
-	for i, parent := range t.Parent {
-		list[i] = above[parent]
+	c := &r.table(&plan.Rows{Step: rows.Step, Path: rows.Path[:last]}).Columns[rows.Path[last]]
+	for row, is := range above {
+		for i, end := c.Range(row); i < end && is; i++ {
+			list[i] = true
+		}
 	}
 	return list
 }
@@ -229,7 +232,7 @@ func (r *run) call(b []byte, f *plan.Field, row int) ([]byte, bool) {
 		return r.leaf(b, f, c, at)
 	}
 	r.enter(f)
-	b, ok = r.inner(b, f, c, at)
+	b, ok = r.inner(b, f, &f.Null, c, at)
 	r.leave()
 	return b, ok
 }

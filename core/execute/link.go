@@ -20,7 +20,8 @@ type link struct {
 	child      []int32
 	order      []int32
 	start, end []int32
-	shared     bool // rows belong to several parent rows
+	shared     bool          // rows belong to several parent rows
+	items      *store.Column // of nested records: those of the table; nil of others
 }
 
 // rows returns the range of the rows that belong to a parent row, for at.
@@ -94,8 +95,9 @@ func (r *run) link(s *plan.Step) *link {
 
 // nested filters, sorts and cuts the nested records of each parent row.
 func (r *run) nested(l *link, s *plan.Step) error {
-	l.table = r.table(s.Inner)
-	parents := r.table(s.Parent).Len
+	list := &r.table(s.Parent).Columns[s.Inner.Path[len(s.Inner.Path)-1]]
+	l.table, l.items = list.Elem.Rows, list.Elem
+	parents := list.Len()
 	in := store.Input{Where: make([]store.Column, len(s.Values))}
 	for _, a := range s.Values {
 		if err := r.predicate(a, &in.Where[a.Column]); err != nil {
@@ -105,13 +107,12 @@ func (r *run) nested(l *link, s *plan.Step) error {
 	where := store.Read{Where: s.Where}
 	l.start, l.end = make([]int32, parents), make([]int32, parents)
 	l.order = []int32{}
-	// Nested records stand in the order of the rows they are nested in, so that one
-	// pass over both meets each of them once.
-	for row, next := 0, 0; row < parents; row++ {
+	for row := range parents {
 		l.start[row] = int32(len(l.order))
-		for ; next < l.table.Len && int(l.table.Parent[next]) <= row; next++ {
-			if where.FitsAll(&in, nestedRow{l.table, s.Fields, next}) {
-				l.order = append(l.order, int32(next))
+		for i, end := list.Items(row); i < end; i++ {
+			// What is null fits nothing, and stands in a list of which all is asked.
+			if len(s.Where) == 0 || !l.items.Null[i] && where.FitsAll(&in, nestedRow{l.table, s.Fields, i}) {
+				l.order = append(l.order, int32(i))
 			}
 		}
 		l.end[row] = int32(len(l.order))

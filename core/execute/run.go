@@ -287,7 +287,7 @@ func (r *run) table(rows *plan.Rows) *store.Table {
 	}
 	t := a.Tables[read.Index]
 	for _, c := range rows.Path {
-		t = t.Columns[c].Rows
+		t = t.Columns[c].Innermost().Rows
 	}
 	return t
 }

@@ -85,10 +85,6 @@ func newEngine(t testing.TB, all map[string]*storetest.Memory) *engine {
 
 func newEngineOf(t testing.TB, types string, all map[string]*storetest.Memory) *engine {
 	t.Helper()
-	s, problems := binding.Build([]schema.Text{{Body: types}}, func(string) bool { return false })
-	if problems.Failed() {
-		t.Fatal(problems)
-	}
 	sources := map[string]*binding.Source{}
 	for name, m := range all {
 		c, _ := m.Catalogue(context.Background())
@@ -97,7 +93,7 @@ func newEngineOf(t testing.TB, types string, all map[string]*storetest.Memory) *
 		}
 		sources[name] = &binding.Source{Name: name, Naming: binding.Snake, Capabilities: m.Capabilities(), Catalogue: c}
 	}
-	bound, problems := binding.Bind(s, sources)
+	_, bound, problems := binding.Resolve([]schema.Text{{Body: types}}, sources)
 	if problems.Failed() {
 		t.Fatal(problems)
 	}

@@ -84,10 +84,7 @@ func (r *run) soundField(f *plan.Field, t *store.Table) bool {
 		return false // what they may lack is not looked into
 	case plan.Inner:
 		c := &t.Columns[f.Column]
-		if f.Null.NonNull && (c.Gaps || f.Null.Item == nil && !eachHasOne(c.Rows.Parent, t.Len)) {
-			return false
-		}
-		return r.soundObject(f.Object, c.Rows)
+		return soundGaps(&f.Null, c) && r.soundObject(f.Object, c.Innermost().Rows)
 	}
 	if f.What == plan.Paged || f.What == plan.Aggregate || f.Step.Inner != nil {
 		return false // what they may lack is not looked into
@@ -110,14 +107,13 @@ func (r *run) soundField(f *plan.Field, t *store.Table) bool {
 	return r.soundObject(f.Object, l.table)
 }
 
-// eachHasOne reports whether the parents of nested records are 0, 1, 2 … n-1.
-func eachHasOne(parents []int32, n int) bool {
-	for i, p := range parents {
-		if int(p) != i {
-			return false
-		}
+// soundGaps reports whether no nested record, or list of them, is missing where
+// the schema forbids it.
+func soundGaps(null *plan.Nullness, c *store.Column) bool {
+	if null.NonNull && c.Gaps {
+		return false
 	}
-	return len(parents) == n
+	return null.Item == nil || soundGaps(null.Item, c.Elem)
 }
 
 // soundLeaf reports whether no value of a column is null, or does not fit,

@@ -33,7 +33,7 @@ func (r *run) fieldValue(f *plan.Field, t *store.Table, row int) (v any, err err
 	case plan.Constant:
 		return jsonText(f.Text), nil
 	case plan.Inner:
-		return r.innerValue(f, &t.Columns[f.Column], row), nil
+		return r.innerValue(f, &f.Null, &t.Columns[f.Column], row), nil
 	case plan.Aggregate:
 		if c, at, ok := r.aggregateValue(f, f, row); ok {
 			return r.leafValue(f, c, at), nil
@@ -52,7 +52,7 @@ func (r *run) fieldValue(f *plan.Field, t *store.Table, row int) (v any, err err
 		case f.Object == nil:
 			return r.leafValue(f, c, at), nil
 		}
-		return r.innerValue(f, c, at), nil
+		return r.innerValue(f, &f.Null, c, at), nil
 	case plan.Merged:
 		return r.mergedValue(f, t, row), nil
 	}
@@ -125,16 +125,20 @@ func (r *run) objectValue(f *plan.Field, t *store.Table, row int) any {
 	return nil
 }
 
-func (r *run) innerValue(f *plan.Field, c *store.Column, row int) any {
-	if r.noList(f, c, row) || c.Null[row] {
+// innerValue returns a nested record, or a list of them, or of such lists.
+func (r *run) innerValue(f *plan.Field, null *plan.Nullness, c *store.Column, row int) any {
+	switch {
+	case r.noList(f, null, c, row):
 		return nil
+	case c.Kind != store.List:
+		return r.objectValue(f, c.Rows, row)
 	}
 	list := []any{}
-	first, end := nestedIn(c, row)
-	for i := first; i < end; i++ {
-		list = append(list, r.objectValue(f, c.Rows, i))
+	start, end := c.Items(row)
+	for i := start; i < end; i++ {
+		list = append(list, r.innerValue(f, null.Item, c.Elem, i))
 	}
-	return oneOrAll(f, list)
+	return list
 }
 
 func oneOrAll(f *plan.Field, list []any) any {

@@ -3,7 +3,6 @@ package execute
 import (
 	"errors"
 	"fmt"
-	"slices"
 
 	"osprey/core/plan"
 	"osprey/core/store"
@@ -122,7 +121,7 @@ func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([
 			b, ok = append(b, f.Text...), true
 		case plan.Inner:
 			r.enter(f)
-			b, ok = r.inner(b, f, &t.Columns[f.Column], row)
+			b, ok = r.inner(b, f, &f.Null, &t.Columns[f.Column], row)
 			r.leave()
 		case plan.Paged:
 			r.enter(f)
@@ -172,7 +171,7 @@ func (r *run) missing(f *plan.Field) {
 
 // records writes the records that a field leads to.
 func (r *run) records(b []byte, f *plan.Field, row int) ([]byte, bool) {
-	if s := f.Step; s.Inner != nil && r.noList(f, &r.table(s.Parent).Columns[s.Inner.Path[len(s.Inner.Path)-1]], row) {
+	if s := f.Step; s.Inner != nil && r.noList(f, &f.Null, &r.table(s.Parent).Columns[s.Inner.Path[len(s.Inner.Path)-1]], row) {
 		return b, false
 	}
 	l, from, to, ok := r.linked(f, row)
@@ -238,31 +237,13 @@ func (r *run) failed(f *plan.Field, s *plan.Step, err error) {
 
 // list writes the records of a list.
 func (r *run) list(b []byte, f *plan.Field, l *link, from, to int32) ([]byte, bool) {
-	b = append(b, '[')
-	r.path = append(r.path, step{field: -1})
-	defer r.leave()
-	last := len(r.path) - 1
-	for i := from; i < to; i++ {
-		if i > from {
-			b = append(b, ',')
+	return r.items(b, f.Null.Item, int(to-from), func(b []byte, i int) ([]byte, bool) {
+		row := l.at(from + int32(i))
+		if l.items != nil && l.items.Null[row] {
+			return b, !r.noList(f, f.Null.Item, l.items, row)
 		}
-		r.path[last].index = i - from
-		mark := r.place(b)
-		var ok bool
-		if b, ok = r.record(b, f, l, l.at(i)); !ok {
-			if f.Null.Item.NonNull {
-				return b, false
-			}
-			b = r.null(b, mark)
-		}
-		if len(b) >= r.opts.Part {
-			b = r.send(b)
-		}
-		if r.place(b) >= r.look && !r.goOn(b) {
-			return b, false
-		}
-	}
-	return append(b, ']'), true
+		return r.record(b, f, l, row)
+	})
 }
 
 // record writes one record of a step: a copy of what was written of it before,
@@ -316,39 +297,57 @@ func (r *run) object(b []byte, f *plan.Field, t *store.Table, row int) ([]byte, 
 
 // noList reports whether there is no nested record or list of them, which it
 // tells where there must be.
-func (r *run) noList(f *plan.Field, c *store.Column, row int) bool {
+func (r *run) noList(f *plan.Field, null *plan.Nullness, c *store.Column, row int) bool {
 	if !c.Null[row] {
 		return false
 	}
 	if why, bad := c.Bad[row]; bad {
 		r.fail(f, nil, BadResult, "", f.At+": "+why)
-	} else if f.Null.NonNull {
+	} else if null.NonNull {
 		r.missing(f)
 	}
 	return true
 }
 
-// inner writes a nested record, or a list of them.
-func (r *run) inner(b []byte, f *plan.Field, c *store.Column, row int) ([]byte, bool) {
-	if r.noList(f, c, row) {
+// inner writes a nested record, or a list of them, or of such lists.
+func (r *run) inner(b []byte, f *plan.Field, null *plan.Nullness, c *store.Column, row int) ([]byte, bool) {
+	switch {
+	case r.noList(f, null, c, row):
 		return b, false
+	case c.Kind != store.List:
+		return r.object(b, f, c.Rows, row)
 	}
-	first, end := nestedIn(c, row)
-	if f.Null.Item != nil {
-		return r.list(b, f, &link{table: c.Rows}, int32(first), int32(end))
-	}
-	if first == end {
-		return b, false
-	}
-	return r.object(b, f, c.Rows, first)
+	start, end := c.Items(row)
+	return r.items(b, null.Item, end-start, func(b []byte, i int) ([]byte, bool) {
+		return r.inner(b, f, null.Item, c.Elem, start+i)
+	})
 }
 
-// nestedIn returns the range of the records nested in a row.
-func nestedIn(c *store.Column, row int) (first, end int) {
-	first, _ = slices.BinarySearch(c.Rows.Parent, int32(row))
-	end = first
-	for end < c.Rows.Len && c.Rows.Parent[end] == int32(row) {
-		end++
+// items writes a list of n items, each of which item writes.
+func (r *run) items(b []byte, null *plan.Nullness, n int, item func(b []byte, i int) ([]byte, bool)) ([]byte, bool) {
+	b = append(b, '[')
+	r.path = append(r.path, step{field: -1})
+	defer r.leave()
+	last := len(r.path) - 1
+	for i := range n {
+		if i > 0 {
+			b = append(b, ',')
+		}
+		r.path[last].index = int32(i)
+		mark := r.place(b)
+		var ok bool
+		if b, ok = item(b, i); !ok {
+			if null.NonNull {
+				return b, false
+			}
+			b = r.null(b, mark)
+		}
+		if len(b) >= r.opts.Part {
+			b = r.send(b)
+		}
+		if r.place(b) >= r.look && !r.goOn(b) {
+			return b, false
+		}
 	}
-	return first, end
+	return append(b, ']'), true
 }

@@ -69,9 +69,20 @@ func wanted(wants []*want) []store.Wanted {
 	list := make([]store.Wanted, len(wants))
 	for i, w := range wants {
 		list[i] = w.Wanted
-		if w.Kind == store.Record || w.Kind == store.Records {
-			list[i].Fields = wanted(w.fields)
+		if len(w.fields) > 0 {
+			list[i] = withFields(w.Wanted, wanted(w.fields))
 		}
 	}
 	return list
+}
+
+// withFields gives a nested record, or the items of a list of them, its fields.
+func withFields(w store.Wanted, fields []store.Wanted) store.Wanted {
+	if w.Kind == store.List {
+		elem := withFields(*w.Elem, fields)
+		w.Elem = &elem
+	} else {
+		w.Fields = fields
+	}
+	return w
 }

@@ -162,8 +162,8 @@ func columnNames(columns []store.Wanted) []string {
 		if c.Aggregate != store.NoAggregate {
 			names[i] = c.Aggregate.String() + "(" + c.Path + ")"
 		}
-		if len(c.Fields) > 0 {
-			names[i] += "{" + strings.Join(columnNames(c.Fields), " ") + "}"
+		if fields := c.Innermost().Fields; len(fields) > 0 {
+			names[i] += "{" + strings.Join(columnNames(fields), " ") + "}"
 		}
 	}
 	return names
@@ -178,7 +178,7 @@ func (r *Read) feedNames() string {
 		prefix := f.Rows.Step.Read.Store.Set + "."
 		for _, c := range f.Rows.Path {
 			prefix += columns[c].Path + "."
-			columns = columns[c].Fields
+			columns = columns[c].Innermost().Fields
 		}
 		for _, c := range f.Columns {
 			list = append(list, prefix+columns[c].Path+when)
@@ -194,7 +194,7 @@ func (f *Feed) when() string {
 	}
 	columns := f.Rows.Step.Read.Store.Columns
 	for _, c := range f.Rows.Path {
-		columns = columns[c].Fields
+		columns = columns[c].Innermost().Fields
 	}
 	return " where " + columns[f.By].Path + " is " + strings.Join(slices.Sorted(maps.Keys(f.Is)), " or ")
 }

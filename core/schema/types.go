@@ -242,6 +242,15 @@ func ListElem(t Type) (Type, bool) {
 	return nil, false
 }
 
+// Depth returns how many lists stand around a type: 0 for T, 1 for [T!]!, 2 for [[T]].
+func Depth(t Type) int {
+	elem, isList := ListElem(t)
+	if !isList {
+		return 0
+	}
+	return 1 + Depth(elem)
+}
+
 // NamedOf returns the named type inside all lists and non-nulls.
 func NamedOf(t Type) Named {
 	for {

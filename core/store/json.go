@@ -25,22 +25,10 @@ func (c *Column) AppendJSON(w *Wanted, v any) {
 			c.AppendBad("expected an object, found " + jsonWord(v))
 			return
 		}
-		c.appendObject(w, object)
-		c.EndRecords()
-	case Records:
-		list, ok := v.([]any)
-		if !ok {
-			list = []any{v}
+		c.AppendRecord()
+		for i := range w.Fields {
+			c.Rows.Columns[i].AppendJSON(&w.Fields[i], JSONPath(object, w.Fields[i].Path))
 		}
-		for i, item := range list {
-			object, ok := item.(map[string]any)
-			if !ok {
-				c.AppendBad(fmt.Sprintf("expected a list of objects, found %s at position %d", jsonWord(item), i))
-				return
-			}
-			c.appendObject(w, object)
-		}
-		c.EndRecords()
 	case List:
 		list, ok := v.([]any)
 		if !ok {
@@ -53,13 +41,6 @@ func (c *Column) AppendJSON(w *Wanted, v any) {
 		c.EndList()
 	default:
 		c.appendLeaf(v)
-	}
-}
-
-func (c *Column) appendObject(w *Wanted, object map[string]any) {
-	c.BeginRecord()
-	for i := range w.Fields {
-		c.Rows.Columns[i].AppendJSON(&w.Fields[i], JSONPath(object, w.Fields[i].Path))
 	}
 }
 
@@ -235,19 +216,14 @@ func (s JSONSubject) Append(c *Column, path string) {
 	c.AppendJSON(&Wanted{Kind: c.Kind}, JSONPath(s.Value, path))
 }
 
-// Nested returns the objects of a list at a path, or the one object there.
+// Nested returns the objects of a list at a path.
 func (s JSONSubject) Nested(path string) []Subject {
-	v := JSONPath(s.Value, path)
-	if v == nil {
-		return nil
-	}
-	items, ok := v.([]any)
-	if !ok {
-		items = []any{v}
-	}
-	list := make([]Subject, len(items))
-	for i, item := range items {
-		list[i] = JSONSubject{item}
+	items, _ := JSONPath(s.Value, path).([]any)
+	var list []Subject
+	for _, item := range items {
+		if _, ok := item.(map[string]any); ok {
+			list = append(list, JSONSubject{item})
+		}
 	}
 	return list
 }

@@ -17,12 +17,11 @@ const (
 	JSON         // Bytes: one JSON value
 	Binary       // Bytes: as they are
 	List         // Elem, cut by Ends
-	Record       // Rows: at most one nested record for each row
-	Records      // Rows: any number of nested records for each row
+	Record       // Rows: a nested record for each row
 )
 
 var kindNames = [...]string{
-	"unknown", "bool", "int", "float", "text", "decimal", "time", "date", "clock", "uuid", "json", "binary", "list", "record", "records",
+	"unknown", "bool", "int", "float", "text", "decimal", "time", "date", "clock", "uuid", "json", "binary", "list", "record",
 }
 
 // String returns the kind's name as configuration and catalogues write it.

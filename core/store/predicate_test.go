@@ -99,7 +99,7 @@ func TestPredicates(t *testing.T) {
 		"one of many":                  {with(store.Predicate{Path: "code", Kind: store.Text, Many: true, Value: 3}), true},
 		"missing":                      {store.Predicate{Op: store.Missing, Path: "nothing", Kind: store.Text}, true},
 		"not missing":                  {store.Predicate{Op: store.Missing, Path: "name", Kind: store.Text}, false},
-		"a list that is one record":    {store.Predicate{Op: store.With, Path: "inspector"}, true},
+		"a list that is one record":    {store.Predicate{Op: store.With, Path: "inspector"}, false},
 		"a list that is not there":     {store.Predicate{Op: store.With, Path: "nothing"}, false},
 	} {
 		if got := test.c.Fits(in, record(t, craft)); got != test.want {

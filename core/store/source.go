@@ -134,7 +134,16 @@ type Wanted struct {
 	Via       []Link    // where the field is, as in [Order]
 	Kind      Kind      // how the values are wanted
 	Elem      *Wanted   // of List; its Path is empty
-	Fields    []Wanted  // of Record and Records; their paths begin at the nested record
+	Fields    []Wanted  // of Record; their paths begin at the nested record
+}
+
+// Innermost returns what is wanted of each item of a list, of a list of lists too;
+// of no list, what is wanted.
+func (w *Wanted) Innermost() *Wanted {
+	for w.Kind == List {
+		w = w.Elem
+	}
+	return w
 }
 
 // Nulls says where records without a value come.

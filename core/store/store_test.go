@@ -113,27 +113,21 @@ func show(c *Column, row int) string {
 			items = append(items, show(c.Elem, i))
 		}
 		return "[" + strings.Join(items, " ") + "]"
-	case Record, Records:
-		var items []string
-		for i, parent := range c.Rows.Parent {
-			if int(parent) == row {
-				var cells []string
-				for j := range c.Rows.Columns {
-					cells = append(cells, show(&c.Rows.Columns[j], i))
-				}
-				items = append(items, "{"+strings.Join(cells, " ")+"}")
-			}
+	case Record:
+		var cells []string
+		for j := range c.Rows.Columns {
+			cells = append(cells, show(&c.Rows.Columns[j], row))
 		}
-		return strings.Join(items, "")
+		return "{" + strings.Join(cells, " ") + "}"
 	}
 	return string(c.At(row))
 }
 
 // TestAppendJSON reads JSON of every shape as every kind.
 func TestAppendJSON(t *testing.T) {
-	record := func(kind Kind) Wanted {
-		return Wanted{Kind: kind, Fields: []Wanted{{Path: "a", Kind: Int}, {Path: "b.c", Kind: Text}}}
-	}
+	record := Wanted{Kind: Record, Fields: []Wanted{{Path: "a", Kind: Int}, {Path: "b.c", Kind: Text}}}
+	records := Wanted{Kind: List, Elem: &record}
+	lists := Wanted{Kind: List, Elem: &records}
 	list := Wanted{Kind: List, Elem: &Wanted{Kind: Int}}
 	for _, test := range []struct {
 		wanted     Wanted
@@ -146,8 +140,9 @@ func TestAppendJSON(t *testing.T) {
 		{Wanted{Kind: Time}, `"2026-03-01T06:00:00.5Z"`, "2026-03-01T06:00:00.5Z"}, {Wanted{Kind: Time}, `"soon"`, "bad: expected a moment, found text"}, {Wanted{Kind: Date}, `"2026-03-01T23:00:00Z"`, "2026-03-01"},
 		{Wanted{Kind: Decimal}, `12.50`, "12.50"}, {Wanted{Kind: JSON}, `{"a": [1, null]}`, `{"a":[1,null]}`}, {Wanted{Kind: JSON}, `null`, "-"},
 		{list, `[1, null, "x"]`, "[1 - bad: expected a whole number, found text]"}, {list, `[]`, "[]"}, {list, `1`, "bad: expected a list, found a number"},
-		{record(Record), `{"a": 1, "b": {"c": "x"}}`, "{1 x}"}, {record(Record), `{"b": 5}`, "{- -}"}, {record(Record), `[1]`, "bad: expected an object, found a list"}, {record(Record), `null`, "-"},
-		{record(Records), `[{"a": 1}, {"b.c": "dotted"}]`, "{1 -}{- dotted}"}, {record(Records), `{"a": 2}`, "{2 -}"}, {record(Records), `[]`, ""}, {record(Records), `[1]`, "bad: expected a list of objects, found a number at position 0"},
+		{record, `{"a": 1, "b": {"c": "x"}}`, "{1 x}"}, {record, `{"b": 5}`, "{- -}"}, {record, `[1]`, "bad: expected an object, found a list"}, {record, `null`, "-"},
+		{records, `[{"a": 1}, {"b.c": "dotted"}]`, "[{1 -} {- dotted}]"}, {records, `{"a": 2}`, "bad: expected a list, found an object"}, {records, `[]`, "[]"}, {records, `[{"a": 1}, null, 1, {"a": 2}]`, "[{1 -} - bad: expected an object, found a number {2 -}]"},
+		{lists, `[[{"a": 1}], null, [], [null, {"a": 2}], {"a": 3}]`, "[[{1 -}] - [] [- {2 -}] bad: expected a list, found an object]"},
 	} {
 		d := json.NewDecoder(strings.NewReader(test.json))
 		d.UseNumber()
@@ -204,7 +199,7 @@ func TestMoments(t *testing.T) {
 }
 
 func TestKindNames(t *testing.T) {
-	for k := Bool; k <= Records; k++ {
+	for k := Bool; k <= Record; k++ {
 		if got, ok := KindNamed(k.String()); !ok || got != k {
 			t.Errorf("KindNamed(%q) = %v, %t", k, got, ok)
 		}

@@ -11,9 +11,8 @@ type Table struct {
 	// several times, where rows above share it. If it is empty, the rows are in
 	// their order, each once.
 	Order []int32
-	// Parent holds, for nested records and for a folded read of any number of
-	// rows, the row of the table above that each row of that order belongs to;
-	// for nested records in ascending order. It is nil for other reads.
+	// Parent holds, for a folded read of any number of rows, the row of the table
+	// above that each row of that order belongs to. It is nil for other reads.
 	Parent []int32
 	// Child holds, for a folded read of at most one row for each row above
 	// ([Read.Single]), that row for each row of the table above, or -1. Rows
@@ -67,9 +66,11 @@ func (c *Column) Reset() {
 //	"LOAD"  –  "REPAIR"     Null  f t f    Bytes  LOADREPAIR    Ends  4 4 10
 //	[1 2]   –  []           Null  f t f    Ends   2 2 2         Elem.Ints  1 2
 //
-// And of nested records, where the first row has two and the third one:
+// Nested records are a table that has a row for each value, also where there is
+// none. Of lists of them, where the first row has two and a null, and the third one:
 //
-//	[{code}{code}]  –  [{code}]    Null  f t f    Rows.Len 3    Rows.Parent  0 0 2
+//	[{code}{code}–]  –  [{code}]   Null  f t f    Ends   3 3 4
+//	                               Elem.Null  f f t f    Elem.Rows.Len  4
 type Column struct {
 	Kind   Kind
 	Null   []bool    // one for each row
@@ -79,7 +80,7 @@ type Column struct {
 	Bytes  []byte    // the values of all rows behind each other
 	Ends   []uint32  // where each row's part of Bytes or Elem ends
 	Elem   *Column   // of List: the items of all rows
-	Rows   *Table    // of Record and Records
+	Rows   *Table    // of Record: its rows are those of the column
 	Bad    map[int]string
 }
 
@@ -90,9 +91,8 @@ func (c *Column) shape(w *Wanted) {
 	case List:
 		c.Elem = &Column{}
 		c.Elem.shape(w.Elem)
-	case Record, Records:
+	case Record:
 		c.Rows = NewTable(w.Fields)
-		c.Rows.Parent = []int32{}
 	}
 }
 
@@ -116,6 +116,11 @@ func (c *Column) pad() {
 		c.Ends = append(c.Ends, uint32(len(c.Bytes)))
 	case c.Kind == List:
 		c.Ends = append(c.Ends, uint32(c.Elem.Len()))
+	case c.Kind == Record:
+		c.Rows.Len++
+		for i := range c.Rows.Columns {
+			c.Rows.Columns[i].AppendNull()
+		}
 	}
 }
 
@@ -161,15 +166,39 @@ func (c *Column) EndList() {
 	c.Ends = append(c.Ends, uint32(c.Elem.Len()))
 }
 
-// BeginRecord starts a nested record of the row that is under way; its values
-// are then added to the columns of Rows. EndRecords ends the row.
-func (c *Column) BeginRecord() {
-	c.Rows.Parent = append(c.Rows.Parent, int32(len(c.Null)))
+// AppendRecord adds a row with a nested record, whose values are then added to
+// the columns of Rows.
+func (c *Column) AppendRecord() {
+	c.Null = append(c.Null, false)
 	c.Rows.Len++
 }
 
-// EndRecords ends a row of nested records.
-func (c *Column) EndRecords() { c.Null = append(c.Null, false) }
+// Innermost returns the column itself, or of lists, of lists of them too, that of
+// the items.
+func (c *Column) Innermost() *Column {
+	for c.Kind == List {
+		c = c.Elem
+	}
+	return c
+}
+
+// Range returns which values of [Column.Innermost] are in a row: the row itself
+// if the column is no List.
+func (c *Column) Range(row int) (start, end int) {
+	start, end = row, row+1
+	for ; c.Kind == List; c = c.Elem {
+		start, end = c.begin(start), c.begin(end)
+	}
+	return start, end
+}
+
+// begin returns where in Elem a row of a List column begins.
+func (c *Column) begin(row int) int {
+	if row == 0 {
+		return 0
+	}
+	return int(c.Ends[row-1])
+}
 
 // At returns row's bytes in a column whose values are bytes.
 func (c *Column) At(row int) []byte {
@@ -194,12 +223,7 @@ func (c *Column) Text(row int) []byte {
 }
 
 // Items returns the range in Elem of a row of a List column.
-func (c *Column) Items(row int) (start, end int) {
-	if row > 0 {
-		start = int(c.Ends[row-1])
-	}
-	return start, int(c.Ends[row])
-}
+func (c *Column) Items(row int) (start, end int) { return c.begin(row), c.begin(row + 1) }
 
 // AppendFrom adds the value of a row of another column of the same kind.
 func (c *Column) AppendFrom(from *Column, row int) {

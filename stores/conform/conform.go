@@ -55,11 +55,7 @@ func NewEngine(t testing.TB, types string, sources map[string]store.Source) *Eng
 		known[name] = &binding.Source{Name: name, Kind: "test", Naming: binding.Exact, Capabilities: source.Capabilities(), Catalogue: catalogue}
 	}
 	var problems language.Problems
-	e.schema, problems = binding.Build([]schema.Text{{Name: "suite.graphql", Body: types}}, func(source string) bool { return sources[source].Capabilities().Link })
-	if problems.Failed() {
-		t.Fatal(problems)
-	}
-	e.bound, problems = binding.Bind(e.schema, known)
+	e.schema, e.bound, problems = binding.Resolve([]schema.Text{{Name: "suite.graphql", Body: types}}, known)
 	if problems.Failed() {
 		t.Fatal(problems)
 	}

@@ -45,11 +45,11 @@ func appendValue(c *store.Column, w *store.Wanted, v bson.RawValue) {
 		return
 	}
 	switch w.Kind {
-	case store.Record, store.Records:
-		appendRecords(c, w, v)
+	case store.Record:
+		appendRecord(c, w, v)
 	case store.List:
 		if v.Type != bson.TypeArray {
-			c.AppendBad("expected a list, found " + v.Type.String())
+			c.AppendBad("expected a list, found " + typeOf(v))
 			return
 		}
 		items, _ := v.Array().Values()
@@ -62,24 +62,28 @@ func appendValue(c *store.Column, w *store.Wanted, v bson.RawValue) {
 	}
 }
 
-// appendRecords adds nested documents: one, or the items of an array.
-func appendRecords(c *store.Column, w *store.Wanted, v bson.RawValue) {
-	items := []bson.RawValue{v}
-	if v.Type == bson.TypeArray && w.Kind == store.Records {
-		items, _ = v.Array().Values()
+// appendRecord adds a nested document.
+func appendRecord(c *store.Column, w *store.Wanted, v bson.RawValue) {
+	if v.Type != bson.TypeEmbeddedDocument {
+		c.AppendBad("expected a nested record, found " + typeOf(v))
+		return
 	}
-	for _, item := range items {
-		if item.Type != bson.TypeEmbeddedDocument {
-			c.AppendBad("expected a nested record, found " + item.Type.String())
-			return
-		}
-		c.BeginRecord()
-		doc := item.Document()
-		for i := range w.Fields {
-			appendValue(&c.Rows.Columns[i], &w.Fields[i], at(doc, w.Fields[i].Path))
-		}
+	c.AppendRecord()
+	doc := v.Document()
+	for i := range w.Fields {
+		appendValue(&c.Rows.Columns[i], &w.Fields[i], at(doc, w.Fields[i].Path))
 	}
-	c.EndRecords()
+}
+
+// typeOf names the type of a value in a sentence for callers.
+func typeOf(v bson.RawValue) string {
+	switch v.Type {
+	case bson.TypeEmbeddedDocument:
+		return "a nested record"
+	case bson.TypeArray:
+		return "a list"
+	}
+	return v.Type.String()
 }
 
 // appendLeaf adds a single value, converted to the column's kind.

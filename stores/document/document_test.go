@@ -89,7 +89,7 @@ func TestValues(t *testing.T) {
 	a := run(t, s, c, []*store.Read{{Set: "odd", Sort: []store.Order{{Path: "_id"}}, Columns: []store.Wanted{
 		{Path: "_id", Kind: store.Text}, {Path: "n", Kind: store.Int}, {Path: "mixed", Kind: store.Text}, {Path: "mixed", Kind: store.Int}, {Path: "at", Kind: store.Time},
 		{Path: "inner", Kind: store.Record, Fields: []store.Wanted{{Path: "name", Kind: store.Text}, {Path: "deep.v", Kind: store.Float}}},
-		{Path: "list", Kind: store.Records, Fields: []store.Wanted{{Path: "a", Kind: store.Int}, {Path: "b", Kind: store.Text}}},
+		{Path: "list", Kind: store.List, Elem: &store.Wanted{Kind: store.Record, Fields: []store.Wanted{{Path: "a", Kind: store.Int}, {Path: "b", Kind: store.Text}}}},
 		{Path: "tags", Kind: store.List, Elem: &store.Wanted{Kind: store.Text}}, {Path: "missing", Kind: store.Text}, {Path: "inner", Kind: store.JSON},
 	}}}, []store.Input{{}})
 	table := a.Tables[0]
@@ -101,12 +101,12 @@ func TestValues(t *testing.T) {
 		t.Errorf("moments are wrong: %+v", table.Columns[4])
 	}
 	inner := table.Columns[5]
-	if inner.Rows.Len != 1 || string(inner.Rows.Columns[0].At(0)) != "x" || inner.Rows.Columns[1].Floats[0] != 1.5 || inner.Bad[1] == "" {
+	if inner.Rows.Len != 2 || string(inner.Rows.Columns[0].At(0)) != "x" || inner.Rows.Columns[1].Floats[0] != 1.5 || inner.Bad[1] == "" {
 		t.Errorf("the nested record is wrong: %+v", inner)
 	}
-	list := table.Columns[6]
-	if list.Rows.Len != 2 || fmt.Sprint(list.Rows.Parent) != "[0 0]" || !list.Rows.Columns[0].Null[1] || string(list.Rows.Columns[1].At(1)) != "q" || list.Null[1] {
-		t.Errorf("the nested list is wrong: %+v", list.Rows)
+	list, items := table.Columns[6], table.Columns[6].Elem
+	if items.Rows.Len != 2 || fmt.Sprint(list.Ends) != "[2 2]" || !items.Rows.Columns[0].Null[1] || string(items.Rows.Columns[1].At(1)) != "q" || list.Null[1] {
+		t.Errorf("the nested list is wrong: %+v", items.Rows)
 	}
 	if table.Columns[7].Bad[1] != "expected a list, found string" || !table.Columns[8].Null[0] || text(9, 0) != `{"deep":{"v":1.5},"name":"x"}` {
 		t.Errorf("lists, missing or JSON are wrong: %+v", table.Columns[7:])

@@ -60,13 +60,13 @@ func (s subject) Append(c *store.Column, path string) {
 	appendValue(c, &store.Wanted{Kind: c.Kind}, at(bson.Raw(s), path))
 }
 
-// Nested returns the documents of an array at a path, or the one document there.
+// Nested returns the documents of an array at a path.
 func (s subject) Nested(path string) []store.Subject {
 	v := at(bson.Raw(s), path)
-	items := []bson.RawValue{v}
-	if v.Type == bson.TypeArray {
-		items, _ = v.Array().Values()
+	if v.Type != bson.TypeArray {
+		return nil
 	}
+	items, _ := v.Array().Values()
 	var list []store.Subject
 	for _, item := range items {
 		if item.Type == bson.TypeEmbeddedDocument {

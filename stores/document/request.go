@@ -53,8 +53,8 @@ func projection(reads []*store.Read) bson.D {
 	var add func(prefix string, w []store.Wanted)
 	add = func(prefix string, wanted []store.Wanted) {
 		for _, w := range wanted {
-			if len(w.Fields) > 0 {
-				add(prefix+w.Path+".", w.Fields)
+			if fields := w.Innermost().Fields; len(fields) > 0 {
+				add(prefix+w.Path+".", fields)
 				continue
 			}
 			if w.Aggregate == store.NoAggregate {
