@@ -23,7 +23,7 @@ func (s *Source) Folds(set string, f *Field) bool {
 	if !s.Capabilities.Fold || f.Target.Source != s || s.Capabilities.CanFold != nil && (f.JoinTable != nil || !s.Capabilities.CanFold(set, f.Here, f.Target.Set, f.There)) {
 		return false
 	}
-	return f.JoinTable != nil || s.sameKinds(set, f)
+	return f.JoinTable != nil || !f.ListHere && !f.ListThere && s.sameKinds(set, f)
 }
 
 // sameKinds reports whether the store itself can compare the fields of a
@@ -123,17 +123,20 @@ type Field struct {
 	Nested *NestedType
 
 	// Of Related and Read.
-	Target    *Records
-	Only      []*schema.Object // the types wanted of a record set that has others too; nil for all
-	Here      []string         // of Related: fields of this record
-	There     []string         // of Related: fields of the target
-	JoinTable *store.JoinTable // or nil
-	Sort      []store.Order    // when the caller does not say
-	Many      bool             // the field is a list, or a page of one
-	Page      *Page            // of a field whose type is a connection
-	Aggregate *Aggregate       // of a field that is the total of such a list
-	Single    bool             // at most one record fits, by a unique key
-	Args      []Arg
+	Target *Records
+	Only   []*schema.Object // the types wanted of a record set that has others too; nil for all
+	Here   []string         // of Related: fields of this record
+	There  []string         // of Related: fields of the target
+	// ListHere and ListThere say that the one field of Here, or of There, holds a list
+	// of keys.
+	ListHere, ListThere bool
+	JoinTable           *store.JoinTable // or nil
+	Sort                []store.Order    // when the caller does not say
+	Many                bool             // the field is a list, or a page of one
+	Page                *Page            // of a field whose type is a connection
+	Aggregate           *Aggregate       // of a field that is the total of such a list
+	Single              bool             // at most one record fits, by a unique key
+	Args                []Arg
 
 	// Parts are the fields, each of one record set, whose records together are
 	// this field's: those of an interface or union with several. Target is then

@@ -202,7 +202,7 @@ func (b *binder) among(in *schema.Input, operators *schema.InputObject, p filter
 	if related == nil {
 		return nil
 	}
-	if related.Parts != nil || related.Target.Source != p.source || !p.source.Capabilities.Link || p.prefix != "" {
+	if related.Parts != nil || related.ListHere || related.ListThere || related.Target.Source != p.source || !p.source.Capabilities.Link || p.prefix != "" {
 		b.fail(ruleNotYet, in.Pos, in.Coordinate, "leave it out", msgFilterAcross, in.Coordinate, def.Coordinate())
 		return nil
 	}

@@ -77,6 +77,7 @@ const (
 
 // not-supported
 const (
+	msgListAmongKeys            = "%s relates %s to %s, and one of them is a list of keys"
 	msgGoesThroughVersionOsprey = "%s goes through %s; this version of Osprey follows pairs only inside one relational source"
 	msgTotalOfParts             = "%s is the total of %s, whose records are of several record sets"
 	msgFilterAcross             = "the test %s is about %s, which is not in the same relational source"
@@ -111,6 +112,7 @@ const (
 	msgSortedNoFieldColumn   = "%s is sorted by %q, which is no field of %s with a column of its own%s"
 	msgRelatesFieldsFields   = "%s relates %d fields here (%s) to %d fields there (%s)"
 	msgPairsNameFieldsRecord = "the pairs in %s name %d fields for this record's %d (%s) and %d for the target's %d (%s)"
+	msgNeverMeet             = "%s relates %s, which is %s, to %s, which is %s: the one is never equal to the other"
 	msgListOfLists           = "%s is a list of lists, and what it reads is one list"
 	msgRelatedTwice          = "%s says twice what is related to it"
 	msgRelatedNoPart         = "%s says what of %q is related, which is no type that is stored by itself%s"
@@ -158,6 +160,7 @@ const (
 // unique
 const (
 	msgGoesThroughPairsCan    = "%s goes through pairs, so there can be several %s"
+	msgListOfKeys             = "%s promises one %s, and relates %q to %q, one of which holds a list of keys"
 	msgPromisesOneNotUnique   = "%s promises one %s, and %s of %s is not unique"
 	msgPromisesOneArgumentsDo = "%s promises one %s, and its arguments do not name a unique key of %s"
 )

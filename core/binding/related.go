@@ -56,7 +56,7 @@ func (b *binder) relatedRecords(p place, f *schema.Field, d *language.Directive,
 	} else {
 		b.defaultFields(p, f, bound)
 	}
-	if len(bound.Here) != len(bound.There) || len(bound.Here) == 0 {
+	if bound.JoinTable == nil && len(bound.Here) != len(bound.There) || len(bound.Here) == 0 {
 		b.fail(ruleRelated, d.Pos, coordinate, "name as many fields in \"here\" as in \"there\"", msgRelatesFieldsFields, coordinate, len(bound.Here), strings.Join(bound.Here, ", "), len(bound.There), strings.Join(bound.There, ", "))
 		return nil
 	}
@@ -65,9 +65,12 @@ func (b *binder) relatedRecords(p place, f *schema.Field, d *language.Directive,
 			bound.Here[i] = strings.TrimPrefix(b.path(p.source, own.Info, p.prefix+bound.Here[i]), p.prefix)
 			b.mustExist(own, p.prefix+bound.Here[i], d.Pos, coordinate, "\"here\"")
 		}
+	}
+	for i := range bound.There {
 		bound.There[i] = b.path(target.Source, target.Info, bound.There[i])
 		b.mustExist(target, bound.There[i], d.Pos, coordinate, "\"there\"")
 	}
+	b.keys(p, f, d.Pos, bound)
 	if k := directive(f, "kind"); k != nil && text(k, "is") != "" {
 		bound.Where = b.told(target, "", text(k, "by"), k, coordinate, "the field that tells which records are meant")
 		bound.Where.Is = text(k, "is")

@@ -217,7 +217,7 @@ func (r *run) tells(c *store.Column, row int, is map[string]bool) bool {
 func (r *run) keys(read *plan.Read, into []store.Column) {
 	r.kinds = r.kinds[:0]
 	for i, k := range read.Store.Keys {
-		into[i].Kind = read.Store.Columns[k].Kind
+		into[i].Kind = read.Store.Columns[k].Innermost().Kind
 		r.kinds = append(r.kinds, into[i].Kind)
 	}
 	r.index.Reset()
@@ -226,20 +226,43 @@ func (r *run) keys(read *plan.Read, into []store.Column) {
 		if t == nil {
 			continue // what feeds it failed, which is told there
 		}
+		list := &t.Columns[feed.Columns[0]]
+		items := itemsOf(list)
 		for row := range t.Len {
-			if feed.Is != nil && !r.tells(&t.Columns[feed.By], row, feed.Is) {
-				continue
-			}
-			var ok bool
-			if r.key, ok = t.AppendKeyAs(r.key[:0], feed.Columns, r.kinds, row, &r.room); !ok {
-				continue
-			}
-			if _, isNew := r.index.Add(r.key); !isNew {
-				continue
-			}
-			for i, c := range feed.Columns {
-				into[i].AppendAs(&t.Columns[c], row)
+			switch {
+			case feed.Is != nil && !r.tells(&t.Columns[feed.By], row, feed.Is):
+			case items == nil:
+				r.addKey(t, feed.Columns, row, into)
+			case !list.Null[row]:
+				for i, end := list.Items(row); i < end; i++ {
+					r.addKey(items, firstColumn, i, into)
+				}
 			}
 		}
+	}
+}
+
+// firstColumn is the columns of a table of items.
+var firstColumn = []int{0}
+
+// itemsOf returns the items of a column of lists as a table; nil of other columns.
+func itemsOf(c *store.Column) *store.Table {
+	if c.Kind != store.List {
+		return nil
+	}
+	return &store.Table{Len: c.Elem.Len(), Columns: []store.Column{*c.Elem}}
+}
+
+// addKey adds the key that a row has in some columns, if it is new.
+func (r *run) addKey(t *store.Table, columns []int, row int, into []store.Column) {
+	var ok bool
+	if r.key, ok = t.AppendKeyAs(r.key[:0], columns, r.kinds, row, &r.room); !ok {
+		return
+	}
+	if _, isNew := r.index.Add(r.key); !isNew {
+		return
+	}
+	for i, c := range columns {
+		into[i].AppendAs(&t.Columns[c], row)
 	}
 }

@@ -128,8 +128,8 @@ type nestedRow struct {
 }
 
 // Append adds the row's value of a field.
-func (n nestedRow) Append(c *store.Column, path string) {
-	if !c.AppendAs(&n.table.Columns[n.fields[path]], n.row) {
+func (n nestedRow) Append(c *store.Column, w *store.Wanted) {
+	if !c.AppendAs(&n.table.Columns[n.fields[w.Path]], n.row) {
 		c.AppendNull()
 	}
 }
@@ -197,30 +197,114 @@ func (r *run) group(l *link, groupOf []int32, groups int) {
 //	craft   9100007 → 1 → order[2:3]   9100014 → 0 → order[0:2]   9100021 → none
 func (r *run) byKey(l *link, s *plan.Step, parent *store.Table) {
 	r.index.Reset()
-	keyOf := r.ints.take(l.table.Len)
-	for place := range keyOf {
-		var ok bool
-		keyOf[place] = -1
-		if r.key, ok = l.table.AppendKey(r.key[:0], s.There, l.table.At(place)); ok {
-			keyOf[place], _ = r.index.Add(r.key)
+	there := itemsOf(&l.table.Columns[s.There[0]])
+	if there != nil {
+		r.byItems(l, s)
+	} else {
+		keyOf := r.ints.take(l.table.Len)
+		for place := range keyOf {
+			var ok bool
+			keyOf[place] = -1
+			if r.key, ok = l.table.AppendKey(r.key[:0], s.There, l.table.At(place)); ok {
+				keyOf[place], _ = r.index.Add(r.key)
+			}
 		}
+		r.group(l, keyOf, r.index.Len())
 	}
-	r.group(l, keyOf, r.index.Len())
 	r.kinds = r.kinds[:0]
 	for _, c := range s.There {
-		r.kinds = append(r.kinds, l.table.Columns[c].Kind)
+		r.kinds = append(r.kinds, l.table.Columns[c].Innermost().Kind)
 	}
 	first := l.start
 	l.start, l.end = r.ints.take(parent.Len), r.ints.take(parent.Len)
+	if list := &parent.Columns[s.Here[0]]; list.Kind == store.List {
+		r.byList(l, first, list, there != nil)
+		return
+	}
 	for row := range parent.Len {
 		l.start[row], l.end[row] = 0, 0
-		var ok bool
-		if r.key, ok = parent.AppendKeyAs(r.key[:0], s.Here, r.kinds, row, &r.room); !ok {
-			continue
-		}
-		if k := r.index.Find(r.key); k >= 0 {
+		if k := r.find(parent, s.Here, row); k >= 0 {
 			l.start[row], l.end[row] = first[k], first[k+1]
 		}
+	}
+}
+
+// find returns the number of the key that a row has in some columns, or -1.
+func (r *run) find(t *store.Table, columns []int, row int) int32 {
+	var ok bool
+	if r.key, ok = t.AppendKeyAs(r.key[:0], columns, r.kinds, row, &r.room); !ok {
+		return -1
+	}
+	return r.index.Find(r.key)
+}
+
+// byItems groups rows that have several keys each, by each of them once.
+//
+//	boards  rows 0 1    members [7 4 7] [4]
+//	order   0 | 0 1     of 7, and of 4
+func (r *run) byItems(l *link, s *plan.Step) {
+	list := &l.table.Columns[s.There[0]]
+	var rows, keys []int32
+	for place := range l.table.Len {
+		row := l.table.At(place)
+		if list.Null[row] {
+			continue
+		}
+		own := len(keys)
+		for i, end := list.Items(row); i < end; i++ {
+			var ok bool
+			if r.key, ok = store.AppendKey(r.key[:0], list.Elem, i); !ok {
+				continue
+			}
+			if k, _ := r.index.Add(r.key); !slices.Contains(keys[own:], k) {
+				rows, keys = append(rows, int32(row)), append(keys, k)
+			}
+		}
+	}
+	groups := r.index.Len()
+	l.start = make([]int32, groups+1)
+	for _, k := range keys {
+		l.start[k+1]++
+	}
+	for k := range groups {
+		l.start[k+1] += l.start[k]
+	}
+	next := slices.Clone(l.start)
+	l.order, l.shared = make([]int32, len(rows)), true
+	for i, k := range keys {
+		l.order[next[k]] = rows[i]
+		next[k]++
+	}
+}
+
+// byList gives parent rows that have several keys the rows of each, in the order of
+// the list; what is null, or no row has, is left out. If the rows have several keys
+// too, each is given once.
+//
+//	members [7 – 9 4 7]   →   rows of 7, of 4, of 7
+func (r *run) byList(l *link, first []int32, list *store.Column, once bool) {
+	items := itemsOf(list)
+	var order []int32
+	for row := range list.Len() {
+		l.start[row] = int32(len(order))
+		if !list.Null[row] {
+			for i, end := list.Items(row); i < end; i++ {
+				k := r.find(items, firstColumn, i)
+				if k < 0 {
+					continue
+				}
+				for at := first[k]; at < first[k+1]; at++ {
+					if one := int32(l.at(at)); !once || !slices.Contains(order[l.start[row]:], one) {
+						order = append(order, one)
+					}
+				}
+			}
+		}
+		l.end[row] = int32(len(order))
+	}
+	l.order, l.shared = order, true
+	if order == nil {
+		l.order = []int32{}
 	}
 }
 

@@ -71,6 +71,7 @@ type rows struct {
 	node   *readNode
 	wants  *[]*want
 	nested bool
+	prefix string               // of nested records: where they are in the record, with a dot
 	steps  map[string]*stepNode // by response name and binding
 	only   Only                 // the rows of the type under way
 }
@@ -85,7 +86,7 @@ type stepNode struct {
 // column returns the position of a wanted column, adding it if it is new.
 func (r *rows) column(w store.Wanted) int {
 	for i, have := range *r.wants {
-		if have.Path == w.Path && have.Kind == w.Kind && have.Aggregate == w.Aggregate && sameVia(have.Via, w.Via) && (w.Elem == nil || sameElem(have.Elem, w.Elem)) {
+		if have.Path == w.Path && have.Kind == w.Kind && have.Aggregate == w.Aggregate && have.OneOrMany == w.OneOrMany && sameVia(have.Via, w.Via) && (w.Elem == nil || sameElem(have.Elem, w.Elem)) {
 			return i
 		}
 	}
@@ -394,7 +395,7 @@ func (r *rows) inner(column int) *rows {
 	}
 	in := &rows{
 		public: &Rows{Step: r.public.Step, Path: append(slices.Clone(r.public.Path), column)},
-		node:   r.node, wants: &(*r.wants)[column].fields, nested: true, steps: map[string]*stepNode{},
+		node:   r.node, wants: &(*r.wants)[column].fields, nested: true, prefix: r.prefix + (*r.wants)[column].Path + ".", steps: map[string]*stepNode{},
 	}
 	r.steps[key] = &stepNode{rows: in}
 	return in

@@ -56,7 +56,7 @@ func (b *builder) merged(f *Field, r *rows, g group, bound *binding.Field) {
 		case onlyTotals:
 			nodes[i] = &stepNode{parent: r, step: &Step{}}
 		case m.By >= 0 && b.onlyNames(g, part):
-			public.Here = r.keys(part.Here)
+			public.Here = r.keys(part)
 		default:
 			b.mergeBounds(&use)
 			nodes[i] = b.readFor(r, g.name, part, use)

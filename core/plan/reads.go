@@ -236,10 +236,8 @@ func reversed(sort []store.Order) []store.Order {
 
 // kindOf returns the kind of a stored field, or Text where nothing tells it.
 func kindOf(set *store.Set, path string) store.Kind {
-	if set != nil {
-		if f := set.Field(path); f != nil && f.Kind != store.Unknown && f.Kind != store.List {
-			return f.Kind
-		}
+	if f := fieldOf(set, path); f != nil && f.Kind != store.Unknown && f.Kind != store.List && f.Kind != store.JSON {
+		return f.Kind
 	}
 	return store.Text
 }
@@ -276,39 +274,73 @@ func (b *builder) foldedRead(parent *rows, step *Step, bound *binding.Field, use
 // keyedRead plans a read whose keys are values of the parent's rows.
 func (b *builder) keyedRead(parent *rows, step *Step, bound *binding.Field, use arguments) *rows {
 	step.Parent = parent.public
-	step.Here = parent.keys(bound.Here)
+	step.Here = parent.keys(bound)
 	step.feed = Feed{Rows: parent.public, Columns: step.Here}
 	wave := parent.node.wave + 1
 	if use.part != nil && use.part.is != nil {
 		step.feed.By, step.feed.Is = use.part.by, use.part.is
-	} else if ahead, ok := knownAhead(parent, step.Here); ok {
+	} else if ahead, ok := knownAhead(parent, step.Here); ok && !bound.ListHere {
 		step.feed = ahead
 		wave = parent.node.wave
 	}
 	n := b.sharedRead(step, bound, use, wave, bound.There)
 	r := n.rows(step)
 	for _, path := range bound.There {
-		step.There = append(step.There, r.column(store.Wanted{Path: path, Kind: kindOf(bound.Target.Info, path)}))
+		step.There = append(step.There, r.column(keyWanted(bound.Target.Info, "", path, bound.ListThere)))
 	}
 	n.read.Store.Keys = step.There
+	if bound.ListHere || bound.ListThere {
+		n.read.Store.Aggregates = false // which would be of a key, and not of a list of them
+	}
 	if !use.totals {
-		n.page(r, step, use, store.PagePerKey)
+		n.page(r, step, use, keyedPaging(bound))
 	}
 	n.pages = n.read.Store.Limit || n.read.Store.Offset || len(n.read.Store.Sort) > 0
 	return r
 }
 
+// pageHere is the paging that no store has.
+const pageHere store.Paging = 255
+
+// keyedPaging returns what paging a store must have to page a keyed read itself:
+// bounds for each key are none for each row above, where that has several.
+func keyedPaging(bound *binding.Field) store.Paging {
+	if bound.ListHere || bound.ListThere {
+		return pageHere
+	}
+	return store.PagePerKey
+}
+
 // keys makes the fields that a relationship follows columns of the rows.
-func (r *rows) keys(fields []string) []int {
+func (r *rows) keys(bound *binding.Field) []int {
+	var info *store.Set
+	if r.node.records != nil {
+		info = r.node.records.Info
+	}
 	var columns []int
-	for _, path := range fields {
-		kind := store.Text
-		if !r.nested {
-			kind = kindOf(r.node.records.Info, path)
-		}
-		columns = append(columns, r.column(store.Wanted{Path: path, Kind: kind}))
+	for _, path := range bound.Here {
+		columns = append(columns, r.column(keyWanted(info, r.prefix, path, bound.ListHere)))
 	}
 	return columns
+}
+
+// keyWanted returns how the values of a key are wanted, or a list of keys.
+func keyWanted(info *store.Set, prefix, path string, list bool) store.Wanted {
+	w := store.Wanted{Path: path, Kind: kindOf(info, prefix+path)}
+	if !list {
+		return w
+	}
+	if f := fieldOf(info, prefix+path); f != nil && f.Kind == store.List && f.Elem != store.Unknown {
+		w.Kind = f.Elem
+	}
+	return store.Wanted{Path: path, Kind: store.List, Elem: &store.Wanted{Kind: w.Kind}, OneOrMany: true}
+}
+
+func fieldOf(info *store.Set, path string) *store.Field {
+	if info == nil {
+		return nil
+	}
+	return info.Field(path)
 }
 
 // knownAhead finds the values of the parent's columns where the parent itself
@@ -336,9 +368,9 @@ func knownAhead(parent *rows, here []int) (Feed, bool) {
 func (b *builder) sharedRead(step *Step, bound *binding.Field, use arguments, wave int, keys []string) *readNode {
 	needs := store.PageWhole
 	if len(keys) > 0 {
-		needs = store.PagePerKey
+		needs = keyedPaging(bound)
 	}
-	sig := fmt.Sprintf("%p %s", bound.Target, strings.Join(keys, ",")) + use.predicates()
+	sig := fmt.Sprintf("%p %t %s", bound.Target, bound.ListThere, strings.Join(keys, ",")) + use.predicates()
 	for _, n := range b.reads {
 		if n.sig != sig || n.wave != wave || n.above != nil || n.pages || n.source.Capabilities.Page >= needs {
 			continue

@@ -32,8 +32,11 @@ func (c *Column) AppendJSON(w *Wanted, v any) {
 	case List:
 		list, ok := v.([]any)
 		if !ok {
-			c.AppendBad("expected a list, found " + jsonWord(v))
-			return
+			if !w.OneOrMany {
+				c.AppendBad("expected a list, found " + jsonWord(v))
+				return
+			}
+			list = []any{v}
 		}
 		for _, item := range list {
 			c.Elem.AppendJSON(w.Elem, item)
@@ -111,7 +114,7 @@ func b2i(b bool) int64 {
 
 func (c *Column) appendString(s string) {
 	switch {
-	case c.Kind == Decimal && !isDecimal(s):
+	case c.Kind == Decimal && !isNumber(s):
 	case c.Kind == UUID && !isUUID(strings.ToLower(s)):
 	case c.Kind.inBytes():
 		c.AppendText(s)
@@ -130,9 +133,38 @@ func (c *Column) appendString(s string) {
 	c.AppendBad(fmt.Sprintf("expected %s, found text", kindPhrase(c.Kind)))
 }
 
-// isDecimal reports whether a text is a number as JSON writes it.
-func isDecimal(s string) bool {
-	return s != "" && (s[0] == '-' || s[0] >= '0' && s[0] <= '9') && json.Valid([]byte(s))
+// isNumber reports whether a text is a number as JSON writes it: RFC 8259, section
+// 6. It is on the path of every key that is a text here and a number there.
+func isNumber(s string) bool {
+	s = strings.TrimPrefix(s, "-")
+	whole := digits(s)
+	if whole == 0 || whole > 1 && s[0] == '0' {
+		return false
+	}
+	if s = s[whole:]; s != "" && s[0] == '.' {
+		n := digits(s[1:])
+		if n == 0 {
+			return false
+		}
+		s = s[1+n:]
+	}
+	if s == "" || s[0] != 'e' && s[0] != 'E' {
+		return s == ""
+	}
+	if s = s[1:]; s != "" && (s[0] == '+' || s[0] == '-') {
+		s = s[1:]
+	}
+	return s != "" && digits(s) == len(s)
+}
+
+// digits returns how many digits a text begins with.
+func digits(s string) int {
+	for i := range len(s) {
+		if s[i] < '0' || s[i] > '9' {
+			return i
+		}
+	}
+	return len(s)
 }
 
 func (c *Column) appendNumber(n json.Number) {
@@ -154,7 +186,7 @@ func (c *Column) appendNumber(n json.Number) {
 		}
 		return
 	case Text, Decimal:
-		if c.Kind == Text || isDecimal(string(n)) { // what computes makes infinities, too
+		if c.Kind == Text || isNumber(string(n)) { // what computes makes infinities, too
 			c.AppendText(string(n))
 			return
 		}
@@ -211,10 +243,8 @@ func jsonWord(v any) string {
 // A JSONSubject is a decoded JSON value to which predicates can be put.
 type JSONSubject struct{ Value any }
 
-// Append adds the value at a path.
-func (s JSONSubject) Append(c *Column, path string) {
-	c.AppendJSON(&Wanted{Kind: c.Kind}, JSONPath(s.Value, path))
-}
+// Append adds the value at the path of what is wanted.
+func (s JSONSubject) Append(c *Column, w *Wanted) { c.AppendJSON(w, JSONPath(s.Value, w.Path)) }
 
 // Nested returns the objects of a list at a path.
 func (s JSONSubject) Nested(path string) []Subject {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"math/big"
+	"strconv"
 	"strings"
 )
 
@@ -94,7 +95,7 @@ func (c *Predicate) Fits(in *Input, r Subject) bool {
 		return c.after(in, r)
 	}
 	have := Column{Kind: c.Kind}
-	r.Append(&have, c.Path)
+	r.Append(&have, &Wanted{Path: c.Path, Kind: c.Kind})
 	if c.Op == Missing || have.Null[0] {
 		return c.Op == Missing && have.Null[0]
 	}
@@ -109,8 +110,8 @@ func (c *Predicate) Fits(in *Input, r Subject) bool {
 
 // A Subject is a record as predicates look at it.
 type Subject interface {
-	// Append adds the value at a path to a column, as its kind wants it.
-	Append(c *Column, path string)
+	// Append adds the value at the path of what is wanted to a column for it.
+	Append(c *Column, w *Wanted)
 	// Nested returns the records nested at a path.
 	Nested(path string) []Subject
 }
@@ -123,6 +124,67 @@ func (r *Read) FitsAll(in *Input, s Subject) bool {
 		}
 	}
 	return true
+}
+
+// Members tells which records a read is asked for, by its keys and predicates.
+type Members struct {
+	read *Read
+	in   *Input
+	keys Index // combinations
+	room []Column
+	key  []byte
+}
+
+// NewMembers returns the members of a read that is asked with an input.
+func NewMembers(read *Read, in *Input) *Members {
+	m := &Members{read: read, in: in}
+	if len(read.Keys) == 0 {
+		return m
+	}
+	t := Table{Columns: in.Keys}
+	all := make([]int, len(in.Keys))
+	for i, k := range read.Keys {
+		all[i] = i
+		m.room = append(m.room, NewTable(read.Columns[k : k+1]).Columns[0])
+	}
+	for row := range in.Keys[0].Len() {
+		if key, ok := t.AppendKey(nil, all, row); ok {
+			m.keys.Add(key)
+		}
+	}
+	return m
+}
+
+// Has reports whether a record is one of them.
+func (m *Members) Has(r Subject) bool {
+	return (len(m.read.Keys) == 0 || m.hasKey(r)) && m.read.FitsAll(m.in, r)
+}
+
+func (m *Members) hasKey(r Subject) bool {
+	m.key = m.key[:0]
+	for i, k := range m.read.Keys {
+		have := &m.room[i]
+		have.Reset()
+		r.Append(have, &m.read.Columns[k])
+		if have.Kind == List {
+			return m.hasItem(have.Elem)
+		}
+		var ok bool
+		if m.key, ok = AppendKey(m.key, have, 0); !ok {
+			return false
+		}
+	}
+	return m.keys.Find(m.key) >= 0
+}
+
+// hasItem reports whether one of a list's items is a key.
+func (m *Members) hasItem(items *Column) bool {
+	for i := range items.Len() {
+		if key, ok := AppendKey(m.key[:0], items, i); ok && m.keys.Find(key) >= 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // Leaves adds the comparisons that a predicate makes of a record's own fields
@@ -179,7 +241,7 @@ func (c *Predicate) after(in *Input, r Subject) bool {
 	for i, o := range c.By {
 		given := &in.Where[c.Value+i]
 		have := Column{Kind: given.Kind}
-		r.Append(&have, o.Path)
+		r.Append(&have, &Wanted{Path: o.Path, Kind: given.Kind})
 		if d := o.Compare(&have, 0, given, 0); d != 0 {
 			return d > 0
 		}
@@ -214,10 +276,7 @@ func Compare(a *Column, i int, b *Column, j int) int {
 	switch {
 	case a.Kind == b.Kind:
 	case Numeric(a.Kind) && Numeric(b.Kind):
-		x, y := Column{Kind: Decimal}, Column{Kind: Decimal}
-		x.AppendAs(a, i)
-		y.AppendAs(b, j)
-		a, b, i, j = &x, &y, 0, 0
+		return compareDecimals(a.number(i), b.number(j))
 	case Moment(a.Kind) && Moment(b.Kind):
 		return cmp.Compare(a.moment(i), b.moment(j))
 	}
@@ -230,6 +289,17 @@ func Compare(a *Column, i int, b *Column, j int) int {
 		return compareDecimals(string(a.At(i)), string(b.At(j)))
 	}
 	return bytes.Compare(a.At(i), b.At(j))
+}
+
+// number returns a number as text.
+func (c *Column) number(row int) string {
+	switch c.Kind {
+	case Int:
+		return strconv.FormatInt(c.Ints[row], 10)
+	case Float:
+		return strconv.FormatFloat(c.Floats[row], 'g', -1, 64)
+	}
+	return string(c.At(row))
 }
 
 // microsecondsOfDay is how long a day is.

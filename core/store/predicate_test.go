@@ -131,7 +131,7 @@ func TestAfter(t *testing.T) {
 			var cursor store.Input
 			for _, o := range by {
 				value := store.Column{Kind: o.Kind}
-				record(t, records[a[0]-'1']).Append(&value, o.Path)
+				record(t, records[a[0]-'1']).Append(&value, &store.Wanted{Path: o.Path, Kind: o.Kind})
 				cursor.Where = append(cursor.Where, value)
 			}
 			for j, b := range order {

@@ -77,7 +77,8 @@ type Read struct {
 	Set     string
 	Columns []Wanted
 	// Keys are positions in Columns: the rows wanted have there one of the
-	// combinations of values that the Input brings. Empty: all rows.
+	// combinations of values that the Input brings; in a List, one of them among its
+	// items. Empty: all rows.
 	Keys []int
 	// Where is what a row must fit: all of it. Its comparisons take the values of
 	// Values columns of the Input.
@@ -134,6 +135,7 @@ type Wanted struct {
 	Via       []Link    // where the field is, as in [Order]
 	Kind      Kind      // how the values are wanted
 	Elem      *Wanted   // of List; its Path is empty
+	OneOrMany bool      // of List: one value stands for a list of it, as keys have it
 	Fields    []Wanted  // of Record; their paths begin at the nested record
 }
 

@@ -85,6 +85,52 @@ func TestAppendAs(t *testing.T) {
 	}
 }
 
+// TestMeet holds every pair of kinds of keys: values that are the same meet as
+// [Column.AppendAs] makes them, in both directions, or the kinds are said never to.
+func TestMeet(t *testing.T) {
+	same := [][]struct {
+		kind  Kind
+		value string
+	}{
+		{{Int, "42"}, {Float, "42"}, {Decimal, "42.00"}, {Decimal, "4.2e1"}, {Text, "42"}},
+		{{Float, "-1.5"}, {Decimal, "-1.500"}, {Text, "-1.5"}},
+		{{Int, "9223372036854775807"}, {Decimal, "9223372036854775807"}, {Text, "9223372036854775807"}},
+		{{UUID, "0196f2a1-7c3e-7b7e-9d0c-5a8b1c2d3e4f"}, {Binary, "\x01\x96\xf2\xa1\x7c\x3e\x7b\x7e\x9d\x0c\x5a\x8b\x1c\x2d\x3e\x4f"}},
+		{{UUID, "0196f2a1-7c3e-7b7e-9d0c-5a8b1c2d3e4f"}, {Text, "0196f2a1-7c3e-7b7e-9d0c-5a8b1c2d3e4f"}},
+		{{Binary, "\x00\xffkey"}, {Text, "AP9rZXk="}},
+		{{Time, "2026-03-01T06:00:00Z"}, {Text, "2026-03-01T06:00:00Z"}},
+		{{Date, "2026-03-01"}, {Text, "2026-03-01"}},
+		{{Clock, "08:30:00"}, {Text, "08:30:00"}},
+		{{Bool, "true"}, {Text, "true"}},
+	}
+	meet := map[[2]Kind]bool{}
+	key := func(from *Column, as Kind) string {
+		to := &Column{Kind: as}
+		if !to.AppendAs(from, 0) {
+			return "none"
+		}
+		text, _ := AppendKey(nil, to, 0)
+		return string(text)
+	}
+	for _, values := range same {
+		for _, a := range values {
+			for _, b := range values {
+				meet[[2]Kind{a.kind, b.kind}] = true
+				if x, y := key(column(a.kind, a.value), b.kind), key(column(b.kind, b.value), b.kind); x != y || !Meet(a.kind, b.kind) {
+					t.Errorf("%s %q is %q as %s, and the same there is %q; Meet says %t", a.kind, a.value, x, b.kind, y, Meet(a.kind, b.kind))
+				}
+			}
+		}
+	}
+	for a := Bool; a <= Record; a++ {
+		for b := Bool; b <= Record; b++ {
+			if a != b && Meet(a, b) != meet[[2]Kind{a, b}] {
+				t.Errorf("Meet(%s, %s) is %t", a, b, Meet(a, b))
+			}
+		}
+	}
+}
+
 // show writes a value as tests expect it.
 func show(c *Column, row int) string {
 	if c.Null[row] {

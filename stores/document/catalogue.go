@@ -63,7 +63,7 @@ func (s *Source) readSample(ctx context.Context, set *store.Set) error {
 		return err
 	}
 	defer cursor.Close(ctx)
-	g := gatherer{fields: map[string]*store.Field{}, seen: map[string]int{}}
+	g := gatherer{uuids: s.uuids, fields: map[string]*store.Field{}, seen: map[string]int{}}
 	total := 0
 	for cursor.Next(ctx) {
 		total++
@@ -78,6 +78,7 @@ func (s *Source) readSample(ctx context.Context, set *store.Set) error {
 }
 
 type gatherer struct {
+	uuids
 	fields map[string]*store.Field
 	seen   map[string]int
 	order  []string
@@ -95,7 +96,7 @@ func (g *gatherer) document(raw bson.Raw, prefix string, inList bool) {
 		case bson.TypeArray:
 			g.array(v, name)
 		default:
-			g.leaf(name, kindOf(v.Type), typeName(v.Type), inList)
+			g.leaf(name, g.kindOf(v), g.typeName(v), inList)
 		}
 	}
 }
@@ -114,9 +115,9 @@ func (g *gatherer) array(v bson.RawValue, name string) {
 	if len(items) == 0 {
 		return // it may be a list of anything
 	}
-	g.leaf(name, store.List, "array of "+typeName(items[0].Type), false)
+	g.leaf(name, store.List, "array of "+g.typeName(items[0]), false)
 	if f := g.fields[name]; f.Kind == store.List {
-		f.Elem = kindOf(items[0].Type)
+		f.Elem = g.kindOf(items[0])
 	}
 }
 
@@ -145,8 +146,8 @@ func (g *gatherer) leaf(name string, kind store.Kind, typ string, inList bool) {
 	}
 }
 
-func kindOf(t bson.Type) store.Kind {
-	switch t {
+func (u uuids) kindOf(v bson.RawValue) store.Kind {
+	switch v.Type {
 	case bson.TypeString, bson.TypeObjectID, bson.TypeSymbol:
 		return store.Text
 	case bson.TypeInt32, bson.TypeInt64:
@@ -157,17 +158,28 @@ func kindOf(t bson.Type) store.Kind {
 		return store.Decimal
 	case bson.TypeBoolean:
 		return store.Bool
-	case bson.TypeDateTime:
+	case bson.TypeDateTime, bson.TypeTimestamp:
 		return store.Time
 	case bson.TypeBinary:
+		if u.typeName(v) == uuidType {
+			return store.UUID
+		}
 		return store.Binary
 	}
 	return store.Unknown
 }
 
-func typeName(t bson.Type) string {
-	if t == bson.TypeNull {
+// uuidType is what a binary value that is a UUID is called.
+const uuidType = "uuid"
+
+func (u uuids) typeName(v bson.RawValue) string {
+	switch v.Type {
+	case bson.TypeNull:
 		return "null"
+	case bson.TypeBinary:
+		if u.of(v.Binary()) != nil {
+			return uuidType
+		}
 	}
-	return t.String()
+	return v.Type.String()
 }

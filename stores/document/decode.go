@@ -3,8 +3,6 @@ package document
 import (
 	"encoding/json"
 	"fmt"
-	"math"
-	"strconv"
 	"strings"
 	"time"
 
@@ -14,10 +12,10 @@ import (
 )
 
 // appendDocument adds a document as a row.
-func appendDocument(t *store.Table, wanted []store.Wanted, doc bson.Raw) {
+func (u uuids) appendDocument(t *store.Table, wanted []store.Wanted, doc bson.Raw) {
 	t.Len++
 	for i := range wanted {
-		appendValue(&t.Columns[i], &wanted[i], at(doc, wanted[i].Path))
+		u.appendValue(&t.Columns[i], &wanted[i], at(doc, wanted[i].Path))
 	}
 }
 
@@ -38,7 +36,7 @@ func at(doc bson.Raw, path string) bson.RawValue {
 
 // appendValue adds a value as w wants it; what does not fit is bad at this row
 // only.
-func appendValue(c *store.Column, w *store.Wanted, v bson.RawValue) {
+func (u uuids) appendValue(c *store.Column, w *store.Wanted, v bson.RawValue) {
 	switch v.Type {
 	case 0, bson.TypeNull, bson.TypeUndefined:
 		c.AppendNull()
@@ -46,24 +44,26 @@ func appendValue(c *store.Column, w *store.Wanted, v bson.RawValue) {
 	}
 	switch w.Kind {
 	case store.Record:
-		appendRecord(c, w, v)
+		u.appendRecord(c, w, v)
 	case store.List:
-		if v.Type != bson.TypeArray {
+		items := []bson.RawValue{v}
+		if v.Type == bson.TypeArray {
+			items, _ = v.Array().Values()
+		} else if !w.OneOrMany {
 			c.AppendBad("expected a list, found " + typeOf(v))
 			return
 		}
-		items, _ := v.Array().Values()
 		for _, item := range items {
-			appendValue(c.Elem, w.Elem, item)
+			u.appendValue(c.Elem, w.Elem, item)
 		}
 		c.EndList()
 	default:
-		appendLeaf(c, v)
+		u.appendLeaf(c, v)
 	}
 }
 
 // appendRecord adds a nested document.
-func appendRecord(c *store.Column, w *store.Wanted, v bson.RawValue) {
+func (u uuids) appendRecord(c *store.Column, w *store.Wanted, v bson.RawValue) {
 	if v.Type != bson.TypeEmbeddedDocument {
 		c.AppendBad("expected a nested record, found " + typeOf(v))
 		return
@@ -71,7 +71,7 @@ func appendRecord(c *store.Column, w *store.Wanted, v bson.RawValue) {
 	c.AppendRecord()
 	doc := v.Document()
 	for i := range w.Fields {
-		appendValue(&c.Rows.Columns[i], &w.Fields[i], at(doc, w.Fields[i].Path))
+		u.appendValue(&c.Rows.Columns[i], &w.Fields[i], at(doc, w.Fields[i].Path))
 	}
 }
 
@@ -82,138 +82,109 @@ func typeOf(v bson.RawValue) string {
 		return "a nested record"
 	case bson.TypeArray:
 		return "a list"
+	case bson.TypeString, bson.TypeSymbol:
+		return "text"
+	case bson.TypeInt32, bson.TypeInt64, bson.TypeDouble, bson.TypeDecimal128:
+		return "a number"
+	case bson.TypeBoolean:
+		return "true or false"
+	case bson.TypeDateTime, bson.TypeTimestamp:
+		return "a moment"
+	case bson.TypeObjectID:
+		return "an object id"
+	case bson.TypeBinary:
+		return "binary"
 	}
-	return v.Type.String()
+	return "a value of the type " + v.Type.String()
 }
 
-// appendLeaf adds a single value, converted to the column's kind.
-func appendLeaf(c *store.Column, v bson.RawValue) {
+// appendLeaf adds a single value, converted to the column's kind: what the value is
+// in one kind of column is added to it as [store.Column.AppendAs] has it.
+func (u uuids) appendLeaf(c *store.Column, v bson.RawValue) {
 	if c.Kind == store.JSON {
-		appendJSON(c, v)
+		u.appendJSON(c, v)
 		return
 	}
+	one := store.Column{}
 	switch v.Type {
 	case bson.TypeString:
-		if appendText(c, v.StringValue()) {
-			return
-		}
+		one.Kind = store.Text
+		one.AppendText(v.StringValue())
+	case bson.TypeSymbol:
+		one.Kind = store.Text
+		one.AppendText(v.Symbol())
 	case bson.TypeObjectID:
-		if c.Kind == store.Text {
-			c.AppendText(v.ObjectID().Hex())
-			return
-		}
+		one.Kind = store.Text
+		one.AppendText(v.ObjectID().Hex())
 	case bson.TypeInt32:
-		if appendInt(c, int64(v.Int32())) {
-			return
-		}
+		one.Kind = store.Int
+		one.AppendInt(int64(v.Int32()))
 	case bson.TypeInt64:
-		if appendInt(c, v.Int64()) {
-			return
-		}
+		one.Kind = store.Int
+		one.AppendInt(v.Int64())
 	case bson.TypeDouble:
-		if appendFloat(c, v.Double()) {
-			return
-		}
+		one.Kind = store.Float
+		one.AppendFloat(v.Double())
 	case bson.TypeDecimal128:
-		if text := v.Decimal128().String(); appendText(c, text) {
-			return
-		}
+		one.Kind = store.Decimal
+		one.AppendText(v.Decimal128().String())
 	case bson.TypeBoolean:
-		switch c.Kind {
-		case store.Bool:
-			n := int64(0)
-			if v.Boolean() {
-				n = 1
-			}
-			c.AppendInt(n)
-			return
-		case store.Text:
-			c.AppendText(strconv.FormatBool(v.Boolean()))
+		one.Kind = store.Bool
+		one.AppendInt(map[bool]int64{true: 1}[v.Boolean()])
+	case bson.TypeDateTime, bson.TypeTimestamp:
+		micros, ok := momentOf(v)
+		if !ok {
+			c.AppendBad("the stored moment is beyond the years that can be written")
 			return
 		}
-	case bson.TypeDateTime:
-		if appendMoment(c, v.DateTime()) {
+		one.Kind = store.Time
+		one.AppendInt(micros)
+		if c.Kind == store.Date {
+			c.AppendInt(store.DateOf(time.UnixMicro(micros)))
 			return
 		}
 	case bson.TypeBinary:
-		if c.Kind == store.Binary {
-			_, data := v.Binary()
-			c.AppendBytes(data)
-			return
+		subtype, data := v.Binary()
+		one.Kind = store.Binary
+		one.AppendBytes(data)
+		if id := u.of(subtype, data); id != nil && c.Kind != store.Binary {
+			one = store.Column{Kind: store.UUID}
+			one.AppendText(store.FormatUUID(id))
 		}
 	}
-	c.AppendBad(fmt.Sprintf("the stored value is of the type %s, which is not %s", v.Type, c.Kind))
-}
-
-func appendText(c *store.Column, s string) bool {
-	switch c.Kind {
-	case store.Text, store.UUID, store.Decimal, store.Binary:
-		c.AppendText(s)
-		return true
-	case store.Float:
-		f, err := strconv.ParseFloat(s, 64)
-		if err == nil {
-			c.AppendFloat(f)
-		}
-		return err == nil
-	case store.Int, store.Time, store.Date, store.Clock, store.Bool:
-		n, ok := store.ParseMoment(c.Kind, s)
-		if ok {
-			c.AppendInt(n)
-		}
-		return ok
+	if one.Len() == 0 || !c.AppendAs(&one, 0) {
+		c.AppendBad(fmt.Sprintf("the stored value is %s, which is not %s", typeOf(v), c.Kind))
 	}
-	return false
 }
 
-func appendInt(c *store.Column, n int64) bool {
-	switch c.Kind {
-	case store.Int:
-		c.AppendInt(n)
-	case store.Float:
-		c.AppendFloat(float64(n))
-	case store.Text, store.Decimal:
-		c.AppendText(strconv.FormatInt(n, 10))
-	default:
-		return false
+// momentOf returns a stored moment in microseconds; false if it is beyond the years
+// 0 to 9999, which is all that RFC 3339 can write.
+func momentOf(v bson.RawValue) (int64, bool) {
+	var millis int64
+	if v.Type == bson.TypeTimestamp {
+		seconds, _ := v.Timestamp()
+		millis = int64(seconds) * 1000
+	} else {
+		millis = v.DateTime()
 	}
-	return true
+	return millis * 1000, millis >= firstMoment && millis <= lastMoment
 }
 
-func appendFloat(c *store.Column, f float64) bool {
-	switch c.Kind {
-	case store.Float:
-		c.AppendFloat(f)
-	case store.Int:
-		if f != math.Trunc(f) || math.Abs(f) >= 1<<53 {
-			return false
-		}
-		c.AppendInt(int64(f))
-	case store.Text, store.Decimal:
-		c.AppendText(strconv.FormatFloat(f, 'g', -1, 64))
-	default:
-		return false
+// The first and last moment that RFC 3339 can write, in milliseconds.
+var (
+	firstMoment = time.Date(0, 1, 1, 0, 0, 0, 0, time.UTC).UnixMilli()
+	lastMoment  = time.Date(9999, 12, 31, 23, 59, 59, 999e6, time.UTC).UnixMilli()
+)
+
+// appendJSON adds any value as plain JSON: object ids, moments, UUIDs and bytes as
+// text.
+func (u uuids) appendJSON(c *store.Column, v bson.RawValue) {
+	value, err := u.plain(v)
+	if err != nil {
+		c.AppendBad(err.Error())
+		return
 	}
-	return true
-}
-
-func appendMoment(c *store.Column, millis int64) bool {
-	switch c.Kind {
-	case store.Time:
-		c.AppendInt(millis * 1000)
-	case store.Date:
-		c.AppendInt(store.DateOf(time.UnixMilli(millis)))
-	case store.Text:
-		c.AppendText(store.FormatTime(millis * 1000))
-	default:
-		return false
-	}
-	return true
-}
-
-// appendJSON adds any value as plain JSON: object ids and moments as text.
-func appendJSON(c *store.Column, v bson.RawValue) {
-	text, err := json.Marshal(plain(v))
+	text, err := json.Marshal(value)
 	if err != nil {
 		c.AppendBad("the stored value cannot be written as JSON")
 		return
@@ -221,38 +192,44 @@ func appendJSON(c *store.Column, v bson.RawValue) {
 	c.AppendBytes(text)
 }
 
-func plain(v bson.RawValue) any {
+// plain returns a value as JSON has it; an error if JSON has none such.
+func (u uuids) plain(v bson.RawValue) (any, error) {
 	switch v.Type {
+	case bson.TypeNull, bson.TypeUndefined:
+		return nil, nil
 	case bson.TypeEmbeddedDocument:
 		object := map[string]any{}
 		elements, _ := v.Document().Elements()
 		for _, e := range elements {
-			object[e.Key()] = plain(e.Value())
+			value, err := u.plain(e.Value())
+			if err != nil {
+				return nil, err
+			}
+			object[e.Key()] = value
 		}
-		return object
+		return object, nil
 	case bson.TypeArray:
 		items, _ := v.Array().Values()
 		list := make([]any, len(items))
 		for i, item := range items {
-			list[i] = plain(item)
+			var err error
+			if list[i], err = u.plain(item); err != nil {
+				return nil, err
+			}
 		}
-		return list
-	case bson.TypeString:
-		return v.StringValue()
-	case bson.TypeObjectID:
-		return v.ObjectID().Hex()
-	case bson.TypeInt32:
-		return v.Int32()
-	case bson.TypeInt64:
-		return v.Int64()
-	case bson.TypeDouble:
-		return v.Double()
+		return list, nil
+	case bson.TypeInt32, bson.TypeInt64, bson.TypeDouble, bson.TypeDecimal128:
+		number := store.Column{Kind: store.Decimal}
+		if u.appendLeaf(&number, v); !number.Null[0] {
+			return json.Number(number.At(0)), nil
+		}
+		return nil, fmt.Errorf("the stored number %s cannot be written as JSON", v)
 	case bson.TypeBoolean:
-		return v.Boolean()
-	case bson.TypeDateTime:
-		return store.FormatTime(v.DateTime() * 1000)
-	case bson.TypeDecimal128:
-		return v.Decimal128().String()
+		return v.Boolean(), nil
 	}
-	return nil
+	text := store.Column{Kind: store.Text}
+	if u.appendLeaf(&text, v); !text.Null[0] {
+		return string(text.At(0)), nil
+	}
+	return nil, fmt.Errorf("the stored value is %s, which cannot be written as JSON", typeOf(v))
 }

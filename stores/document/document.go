@@ -48,6 +48,7 @@ type Source struct {
 	sample  int
 	most    int   // documents of an answer
 	bytes   int64 // of the documents of an answer, at most
+	uuids
 }
 
 // Open makes a source. It connects in the background.
@@ -85,7 +86,11 @@ func Open(c Config) (*Source, error) {
 	if err != nil {
 		return nil, errors.New("the address cannot be used: " + strings.ReplaceAll(err.Error(), c.URL, "…"))
 	}
-	return &Source{client: client, db: client.Database(name), prefers: prefers, timeout: c.Timeout, sample: c.Sample, most: c.MaxRecords, bytes: c.MaxAnswer}, nil
+	legacy := uuids(u.Query().Get(legacyOption))
+	if _, known := legacyOrders[legacy]; legacy != "" && !known {
+		return nil, errors.New("the address says " + legacyOption + "=" + string(legacy) + ", which is none of csharpLegacy, javaLegacy, pythonLegacy and standard")
+	}
+	return &Source{uuids: legacy, client: client, db: client.Database(name), prefers: prefers, timeout: c.Timeout, sample: c.Sample, most: c.MaxRecords, bytes: c.MaxAnswer}, nil
 }
 
 // Capabilities says what a find does: it sorts and cuts as a whole, not for each key.

@@ -108,7 +108,7 @@ func TestValues(t *testing.T) {
 	if items.Rows.Len != 2 || fmt.Sprint(list.Ends) != "[2 2]" || !items.Rows.Columns[0].Null[1] || string(items.Rows.Columns[1].At(1)) != "q" || list.Null[1] {
 		t.Errorf("the nested list is wrong: %+v", items.Rows)
 	}
-	if table.Columns[7].Bad[1] != "expected a list, found string" || !table.Columns[8].Null[0] || text(9, 0) != `{"deep":{"v":1.5},"name":"x"}` {
+	if table.Columns[7].Bad[1] != "expected a list, found text" || !table.Columns[8].Null[0] || text(9, 0) != `{"deep":{"v":1.5},"name":"x"}` {
 		t.Errorf("lists, missing or JSON are wrong: %+v", table.Columns[7:])
 	}
 }

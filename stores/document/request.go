@@ -1,6 +1,7 @@
 package document
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"slices"
@@ -23,7 +24,7 @@ import (
 //	              {$and: [{callId: {$in: [3494, 3871]}}, {outcome: "DEFICIENT"}]}]}
 //
 // A document that comes can be either read's, or both's: it is looked at again, by
-// the keys and predicates of each (see [members]).
+// the keys and predicates of each (see [store.Members]).
 func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store.Request, error) {
 	r := &request{source: s, reads: reads, set: catalogue.Sets[reads[0].Set]}
 	if r.set == nil {
@@ -31,7 +32,7 @@ func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store
 	}
 	r.projection = projection(reads)
 	for _, read := range reads {
-		r.filtersHere = r.filtersHere || slices.ContainsFunc(read.Where, func(c store.Predicate) bool { return r.inexact(&c) })
+		r.filtersHere = r.filtersHere || len(read.Keys) > 1 || slices.ContainsFunc(read.Where, func(c store.Predicate) bool { return r.inexact(&c) })
 	}
 	return r, nil
 }
@@ -286,15 +287,13 @@ func (s *Source) begin(ctx context.Context, command bson.D) (*mongo.Cursor, erro
 // collect adds the documents of a cursor to the tables of the reads that asked
 // for them.
 func (r *request) collect(ctx context.Context, cursor *mongo.Cursor, in []store.Input, answer *store.Answer) error {
-	members := make([]*members, len(r.reads))
-	if len(r.reads) > 1 {
-		for i := range r.reads {
-			members[i] = newMembers(&in[i])
-		}
+	var members []*store.Members
+	for i := range r.reads {
+		members = append(members, store.NewMembers(r.reads[i], &in[i]))
 	}
 	var local *localSort
 	if r.sortsHere() {
-		local = newLocalSort(r.reads[0], r.set)
+		local = r.source.newLocalSort(r.reads[0], r.set)
 	}
 	found, fit, bytes := 0, 0, int64(0)
 	for cursor.Next(ctx) {
@@ -306,14 +305,13 @@ func (r *request) collect(ctx context.Context, cursor *mongo.Cursor, in []store.
 		}
 		for i, read := range r.reads {
 			switch {
-			case len(r.reads) > 1 && !members[i].has(read, cursor.Current):
-			case r.filtersHere && !read.FitsAll(&in[i], subject(cursor.Current)):
+			case (len(r.reads) > 1 || r.filtersHere) && !members[i].Has(subject{r.source.uuids, cursor.Current}):
 			case read.Aggregates:
 				fit++
 			case local != nil:
 				local.add(cursor.Current)
 			default:
-				appendDocument(answer.Tables[i], read.Columns, cursor.Current)
+				r.source.appendDocument(answer.Tables[i], read.Columns, cursor.Current)
 			}
 		}
 	}
@@ -331,43 +329,47 @@ func (r *request) collect(ctx context.Context, cursor *mongo.Cursor, in []store.
 // prepare for, much larger ones.
 const batch = 100_000
 
-// filter returns the filter of one read, or nil if nothing can fit it.
+// filter returns the filter of one read, or nil if nothing can fit it. Combinations
+// of keys are asked for by each field, which an index can serve, and looked at again
+// here; as many alternatives, a server goes through for each document. Of 500 berths
+// by quay and number:
+//
+//	{quay: {$in: [… 60 …]}, number: {$in: [… 12 …]}}
 func (r *request) filter(read *store.Read, in *store.Input) bson.D {
 	terms := r.predicates(read.Where, in)
-	switch len(read.Keys) {
-	case 0:
+	if len(read.Keys) == 0 {
 		return terms
-	case 1:
-		path := read.Columns[read.Keys[0]].Path
-		values := r.values(path, &in.Keys[0])
+	}
+	var keys bson.D
+	for n, k := range read.Keys {
+		path := read.Columns[k].Path
+		values := r.values(path, distinct(&in.Keys[n]))
 		if len(values) == 0 {
 			return nil
 		}
-		return with(terms, bson.E{Key: path, Value: bson.D{{Key: "$in", Value: values}}})
+		keys = append(keys, bson.E{Key: path, Value: bson.D{{Key: "$in", Value: values}}})
 	}
-	var combinations bson.A
-	for row := range in.Keys[0].Len() {
-		var one bson.D
-		for n, k := range read.Keys {
-			single := store.Column{Kind: in.Keys[n].Kind}
-			single.AppendFrom(&in.Keys[n], row)
-			path := read.Columns[k].Path
-			one = append(one, bson.E{Key: path, Value: oneOf(r.values(path, &single))})
-		}
-		combinations = append(combinations, one)
+	if len(terms) == 0 {
+		return keys
 	}
-	if len(combinations) == 0 {
-		return nil
-	}
-	return with(terms, bson.E{Key: "$or", Value: combinations})
+	return bson.D{{Key: "$and", Value: bson.A{keys, terms}}}
 }
 
-// with adds a term to a filter, which may have one of the same name.
-func with(terms bson.D, e bson.E) bson.D {
-	if len(terms) == 0 {
-		return bson.D{e}
+// distinct returns a column's values, each once.
+func distinct(c *store.Column) *store.Column {
+	var seen store.Index
+	list := &store.Column{Kind: c.Kind}
+	var key []byte
+	for row := range c.Len() {
+		var ok bool
+		if key, ok = store.AppendKey(key[:0], c, row); !ok {
+			continue
+		}
+		if _, isNew := seen.Add(key); isNew {
+			list.AppendFrom(c, row)
+		}
 	}
-	return bson.D{{Key: "$and", Value: bson.A{bson.D{e}, terms}}}
+	return list
 }
 
 func oneOf(values bson.A) any {
@@ -384,7 +386,7 @@ func oneOf(values bson.A) any {
 func (r *request) values(path string, c *store.Column) bson.A {
 	typ := ""
 	if f := r.set.Field(path); f != nil {
-		typ = f.Type
+		typ = strings.TrimPrefix(f.Type, "array of ")
 	}
 	var list bson.A
 	for i := range c.Len() {
@@ -421,9 +423,18 @@ func (r *request) values(path string, c *store.Column) bson.A {
 			}
 		case store.Float:
 			list = append(list, c.Floats[i])
+		case store.Binary:
+			list = append(list, bson.Binary{Data: bytes.Clone(c.At(i))})
+			if len(c.At(i)) == 16 {
+				list = append(list, r.source.asked(c.At(i))...)
+			}
 		default:
 			text := string(c.At(i))
-			if typ != "objectID" {
+			id := store.Column{Kind: store.Binary}
+			if given := (&store.Column{Kind: store.UUID}); typ != "string" && typ != "objectID" && given.AppendAs(c, i) && id.AppendAs(given, 0) {
+				list = append(list, r.source.asked(id.At(0))...)
+			}
+			if typ != "objectID" && typ != uuidType {
 				list = append(list, text)
 			}
 			if id, err := bson.ObjectIDFromHex(text); err == nil && (typ == "" || strings.Contains(typ, "objectID")) {

@@ -22,13 +22,14 @@ func (r *request) sortsHere() bool {
 
 // A localSort is documents with the values that they are sorted by.
 type localSort struct {
+	uuids
 	by     []store.Order
 	values []store.Column
 	docs   []bson.Raw
 }
 
-func newLocalSort(read *store.Read, set *store.Set) *localSort {
-	s := &localSort{by: read.Sort, values: make([]store.Column, len(read.Sort))}
+func (u uuids) newLocalSort(read *store.Read, set *store.Set) *localSort {
+	s := &localSort{uuids: u, by: read.Sort, values: make([]store.Column, len(read.Sort))}
 	for i, o := range read.Sort {
 		s.values[i].Kind = store.Text
 		if o.Kind != store.Unknown {
@@ -43,7 +44,7 @@ func newLocalSort(read *store.Read, set *store.Set) *localSort {
 func (s *localSort) add(doc bson.Raw) {
 	s.docs = append(s.docs, slices.Clone(doc))
 	for i, o := range s.by {
-		appendValue(&s.values[i], &store.Wanted{Kind: s.values[i].Kind}, at(doc, o.Path))
+		s.appendValue(&s.values[i], &store.Wanted{Kind: s.values[i].Kind}, at(doc, o.Path))
 	}
 }
 
@@ -66,6 +67,6 @@ func (s *localSort) finish(t *store.Table, read *store.Read, in *store.Input) {
 		order = order[:min(int(in.Limit), len(order))]
 	}
 	for _, i := range order {
-		appendDocument(t, read.Columns, s.docs[i])
+		s.appendDocument(t, read.Columns, s.docs[i])
 	}
 }

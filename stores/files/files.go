@@ -154,22 +154,10 @@ func (r *request) Run(_ context.Context, _ *store.Caller, in []store.Input) (*st
 	if err != nil {
 		return nil, err
 	}
-	var keys store.Index
-	wanted := store.Table{Columns: in[0].Keys}
-	all := make([]int, len(in[0].Keys))
-	for i := range all {
-		all[i] = i
-	}
-	if len(all) > 0 {
-		for row := range in[0].Keys[0].Len() {
-			if key, ok := wanted.AppendKey(nil, all, row); ok {
-				keys.Add(key)
-			}
-		}
-	}
+	members := store.NewMembers(r.read, &in[0])
 	t := store.NewTable(r.read.Columns)
 	for _, record := range records {
-		if len(all) > 0 && !r.hasKey(&keys, record) || !r.read.FitsAll(&in[0], store.JSONSubject{Value: record}) {
+		if !members.Has(store.JSONSubject{Value: record}) {
 			continue
 		}
 		t.Len++
@@ -179,19 +167,4 @@ func (r *request) Run(_ context.Context, _ *store.Caller, in []store.Input) (*st
 		}
 	}
 	return &store.Answer{Tables: []*store.Table{t}, Requests: 1}, nil
-}
-
-// hasKey reports whether a record has one of the keys.
-func (r *request) hasKey(keys *store.Index, record any) bool {
-	var key []byte
-	for _, k := range r.read.Keys {
-		w := &r.read.Columns[k]
-		one := store.Column{Kind: w.Kind}
-		one.AppendJSON(w, store.JSONPath(record, w.Path))
-		var ok bool
-		if key, ok = store.AppendKey(key, &one, 0); !ok {
-			return false
-		}
-	}
-	return keys.Find(key) >= 0
 }

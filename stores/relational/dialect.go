@@ -64,6 +64,9 @@ type dialect interface {
 	param(n int, p *param) string
 	// anyOf writes that a value is one of many, which are one parameter.
 	anyOf(own, values string) string
+	// holds writes that a list, or a list in JSON, holds one of many keys, which are a
+	// parameter that add writes.
+	holds(own string, f *store.Field, keys param, add func(param) string) string
 	// comparable writes a value so that it can be compared with a parameter.
 	comparable(own string, f *store.Field) string
 	// bytes writes a text so that it is put in order by its bytes.

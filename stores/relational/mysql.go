@@ -139,6 +139,11 @@ func (mysqlDialect) anyOfKeys(own []string, values string) string {
 	return "(" + strings.Join(own, ", ") + ") IN (" + values + ")"
 }
 
+func (mysqlDialect) holds(own string, _ *store.Field, keys param, add func(param) string) string {
+	keys.what, keys.many = listParam, false
+	return "JSON_OVERLAPS(" + own + ", " + add(keys) + ")"
+}
+
 func (mysqlDialect) bytes(own string) string                      { return "CAST(" + own + " AS BINARY)" }
 func (mysqlDialect) comparable(own string, _ *store.Field) string { return own }
 

@@ -80,8 +80,7 @@ func (s *statement) window(read int, alias string) string {
 func (s *statement) oneOfKeys(read int) string {
 	r := s.reads[read]
 	if len(r.Keys) == 1 {
-		own := s.column("t", read, r.Columns[r.Keys[0]].Path)
-		return s.dialect.anyOf(own, s.keyValue(read, 0))
+		return s.hasKey(read)
 	}
 	var own []string
 	for _, k := range r.Keys {

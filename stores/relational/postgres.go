@@ -119,6 +119,23 @@ func (postgresDialect) param(n int, p *param) string {
 
 func (postgresDialect) anyOf(own, values string) string { return own + " = ANY (" + values + ")" }
 
+// holds compares arrays as wholes where an index on them can help, which needs both
+// to be of one type.
+func (d postgresDialect) holds(own string, f *store.Field, keys param, add func(param) string) string {
+	if f.Kind == store.JSON {
+		own += "::jsonb"
+		keys.field, keys.kind = &store.Field{Type: "text", Kind: store.Text}, store.Text
+		return "EXISTS (SELECT FROM jsonb_array_elements_text(CASE jsonb_typeof(" + own + ") WHEN 'array' THEN " + own +
+			" ELSE jsonb_build_array(" + own + ") END) AS e(v) WHERE " + d.anyOf("e.v", add(keys)) + ")"
+	}
+	typ := strings.TrimSuffix(f.Type, "[]")
+	keys.field = &store.Field{Type: typ, Kind: f.Elem}
+	if typ == "text" || typ == "uuid" {
+		return own + " && " + add(keys)
+	}
+	return "EXISTS (SELECT FROM unnest(" + own + ") AS e(v) WHERE " + d.anyOf("e.v", add(keys)) + ")"
+}
+
 func (postgresDialect) bytes(own string) string                      { return own + `::text COLLATE "C"` }
 func (postgresDialect) comparable(own string, _ *store.Field) string { return own }
 

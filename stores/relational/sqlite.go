@@ -83,6 +83,10 @@ func (sqliteDialect) anyOfKeys(own []string, values string) string {
 	return "(" + strings.Join(own, ", ") + ") IN (SELECT " + strings.Join(parts, ", ") + " FROM json_each(" + values + "))"
 }
 
+func (d sqliteDialect) holds(own string, _ *store.Field, keys param, add func(param) string) string {
+	return "EXISTS (SELECT 1 FROM json_each(CASE WHEN json_valid(" + own + ") THEN " + own + " ELSE '[]' END) e WHERE " + d.anyOf("CAST(e.value AS TEXT)", add(keys)) + ")"
+}
+
 // comparable writes moments in one form: the file may have any of several.
 func (sqliteDialect) bytes(own string) string { return own + " COLLATE BINARY" }
 func (sqliteDialect) comparable(own string, f *store.Field) string {

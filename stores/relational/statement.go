@@ -31,6 +31,7 @@ type paramKind uint8
 const (
 	keyParam  paramKind = iota
 	keysParam           // all keys, as combinations
+	listParam           // all keys as a JSON array, in each form that JSON may have them in
 	whereParam
 	limitParam
 	offsetParam
@@ -389,7 +390,7 @@ func (s *statement) root(w *writer, b *branch, numbered bool) {
 	case len(r.Keys) > 1:
 		own += " JOIN " + s.keySets(b.read) + " ON " + s.keyed(b.read)
 	case len(r.Keys) == 1:
-		where = " AND " + s.column("t", b.read, r.Columns[r.Keys[0]].Path) + " = ANY (" + s.keyValue(b.read, 0) + ")"
+		where = " AND " + s.hasKey(b.read)
 	}
 	if rows == "" {
 		where += s.predicates(b.read)
@@ -443,6 +444,18 @@ func (s *statement) keyValue(read, k int) string {
 	c := r.Columns[r.Keys[k]]
 	f := s.field(read, c.Path)
 	return s.one(param{read: read, what: keyParam, n: k, field: f, kind: c.Kind, many: true})
+}
+
+// hasKey writes that a row has one of the keys of a read of one key, or a list that
+// holds one.
+func (s *statement) hasKey(read int) string {
+	r := s.reads[read]
+	c := &r.Columns[r.Keys[0]]
+	own := s.column("t", read, c.Path)
+	if c.Kind == store.List {
+		return s.dialect.holds(own, s.field(read, c.Path), param{read: read, what: keyParam, kind: c.Elem.Kind, many: true}, s.one)
+	}
+	return s.dialect.anyOf(own, s.keyValue(read, 0))
 }
 
 // keySets writes the combinations of key values as a table k.

@@ -155,6 +155,8 @@ func argument(p *param, in []store.Input) any {
 		return in[p.read].Offset
 	case keysParam:
 		return asJSON(in[p.read].Keys)
+	case listParam:
+		return bothForms(&in[p.read].Keys[p.n])
 	}
 	c := valuesOf(p, in)
 	if p.many {
@@ -192,6 +194,26 @@ func valueAt(c *store.Column, row int) any {
 		return bytes.Clone(c.At(row))
 	}
 	return string(c.At(row))
+}
+
+// bothForms returns keys as a JSON array, those that are numbers as numbers and as
+// texts: an array of either kind may hold them.
+func bothForms(keys *store.Column) string {
+	list := []any{}
+	for row := range keys.Len() {
+		if keys.Null[row] {
+			continue
+		}
+		text := string(keys.Text(row))
+		list = append(list, text)
+		if n := json.Number(text); json.Valid([]byte(text)) {
+			if _, err := n.Float64(); err == nil {
+				list = append(list, n)
+			}
+		}
+	}
+	text, _ := json.Marshal(list)
+	return string(text)
 }
 
 // asJSON returns values as a JSON array; combinations as arrays in it.

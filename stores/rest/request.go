@@ -225,7 +225,7 @@ func (r *request) append(t *store.Table, record any, in *store.Input, asked int)
 		w := &r.read.Columns[i]
 		v := store.JSONPath(record, w.Path)
 		if k := slices.Index(r.keys, w.Path); v == nil && k >= 0 && !r.many {
-			t.Columns[i].AppendAs(&in.Keys[k], asked)
+			t.Columns[i].AppendJSON(w, keyText(&in.Keys[k], asked))
 			continue
 		}
 		t.Columns[i].AppendJSON(w, v)

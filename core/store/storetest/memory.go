@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"slices"
 	"strings"
 	"sync"
 
@@ -82,8 +81,9 @@ func (r *memoryRequest) Run(_ context.Context, _ *store.Caller, in []store.Input
 			keys = rowKeys(in[i].Keys)
 		}
 		asks = append(asks, strings.TrimSpace(read.Set+" "+strings.Join(keys, " ")))
+		members := store.NewMembers(read, &in[i])
 		for _, record := range r.store.records[read.Set] {
-			if fits(read, &in[i], keys, record) {
+			if members.Has(store.JSONSubject{Value: record}) {
 				appendRecord(t, read.Columns, record)
 			}
 		}
@@ -113,20 +113,6 @@ func rowKeys(columns []store.Column) []string {
 		keys = append(keys, strings.TrimSuffix(strings.ReplaceAll(string(key), "\x00", "/"), "/"))
 	}
 	return keys
-}
-
-func fits(read *store.Read, in *store.Input, keys []string, record any) bool {
-	if len(read.Keys) > 0 {
-		values := make([]store.Column, len(read.Keys))
-		for i, k := range read.Keys {
-			values[i].Kind = read.Columns[k].Kind
-			values[i].AppendJSON(&read.Columns[k], store.JSONPath(record, read.Columns[k].Path))
-		}
-		if !slices.Contains(keys, rowKeys(values)[0]) {
-			return false
-		}
-	}
-	return read.FitsAll(in, store.JSONSubject{Value: record})
 }
 
 func appendRecord(t *store.Table, wanted []store.Wanted, record any) {
