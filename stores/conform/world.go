@@ -15,10 +15,15 @@ type World struct {
 // A WorldType is a type of a world. Its records have the fields id, name, n,
 // any_kind and any_id, and one for each reference, all of which but id may be
 // missing. All types are of the interface Item, and any is one of them. The
-// source "calc" has a function about that is given a record.
+// source "calc" has a function about that is given a record. A record has lists,
+// too: of keys, of nested records, and of lists of these, with nulls in them; a
+// pair of values that is a key together, and a UUID, which each source stores in
+// a form of its own.
 type WorldType struct {
 	Name, Source, Set string
 	Refs              []WorldRef
+	Pals              *WorldType // whose ids the list pal_ids holds, with nulls and twice the same
+	Mates             *WorldType // that have the same p and q
 	Records           []Record
 }
 
@@ -46,6 +51,13 @@ func NewWorld(r *rand.Rand, sources []string) *World {
 		}
 	}
 	for _, t := range w.Types {
+		t.Pals = w.Types[r.IntN(len(w.Types))]
+		// A remote service takes pairs one at a time.
+		if t.Mates = w.Types[r.IntN(len(w.Types))]; t.Mates.Source == "rest" {
+			t.Mates = nil
+		}
+	}
+	for _, t := range w.Types {
 		for id := 1; id <= 3+r.IntN(25); id++ {
 			record := Record{"id": id}
 			if r.IntN(5) > 0 {
@@ -63,15 +75,58 @@ func NewWorld(r *rand.Rand, sources []string) *World {
 					record[ref.Field] = 1 + r.IntN(20)
 				}
 			}
+			t.lists(r, record)
 			t.Records = append(t.Records, record)
 		}
 	}
 	return w
 }
 
+// lists fills in what is a list, a pair or a UUID.
+func (t *WorldType) lists(r *rand.Rand, record Record) {
+	if r.IntN(4) > 0 {
+		ids := []any{}
+		for range r.IntN(5) {
+			if id := any(1 + r.IntN(20)); r.IntN(5) > 0 {
+				ids = append(ids, id)
+			} else {
+				ids = append(ids, nil)
+			}
+		}
+		record["pal_ids"] = ids
+	}
+	if r.IntN(4) > 0 {
+		record["p"], record["q"] = 1+r.IntN(3), names[r.IntN(3)]
+	}
+	if r.IntN(4) > 0 {
+		record["uid"] = fmt.Sprintf("00000000-0000-4000-8000-%012d", r.IntN(12))
+	}
+	marks := func() any {
+		list := []any{}
+		for range r.IntN(4) {
+			switch r.IntN(4) {
+			case 0:
+				list = append(list, nil)
+			case 1:
+				list = append(list, map[string]any{"label": names[r.IntN(len(names))]})
+			default:
+				list = append(list, map[string]any{"label": names[r.IntN(len(names))], "to_id": 1 + r.IntN(20)})
+			}
+		}
+		return list
+	}
+	if r.IntN(4) > 0 {
+		record["marks"] = marks()
+	}
+	if r.IntN(3) > 0 && t.Source != "mongodb" { // the demo's document server stores no lists of lists
+		record["grid"] = []any{marks(), nil, marks()}[:r.IntN(4)]
+	}
+}
+
 // Fields returns the fields of a type with their kinds, as [Fields] has them.
 func (t *WorldType) Fields() [][2]string {
-	fields := [][2]string{{"id", "int"}, {"name", "text?"}, {"n", "int?"}, {"any_id", "int?"}, {"any_kind", "text?"}}
+	fields := [][2]string{{"id", "int"}, {"name", "text?"}, {"n", "int?"}, {"any_id", "int?"}, {"any_kind", "text?"},
+		{"p", "int?"}, {"q", "text?"}, {"uid", "uuid?"}, {"pal_ids", "[int]?"}, {"marks", "json?"}, {"grid", "json?"}}
 	for _, ref := range t.Refs {
 		fields = append(fields, [2]string{ref.Field, "int?"})
 	}
@@ -112,6 +167,7 @@ func (w *World) Schema() string {
 	}
 	b.WriteString("  items" + itemArguments + ": [Item!]! @read\n  itemPages" + itemPageArguments + ": ItemConnection! @read\n}\ninterface Item { id: ID! name: String n: Int }\nunion Some = ")
 	b.WriteString(w.Types[0].Name + " | " + w.Types[1].Name + " | " + w.Types[len(w.Types)-1].Name + "\n")
+	b.WriteString("type Mark { label: String to: " + w.Types[0].Name + " @related(here: \"to_id\", there: \"id\") }\n")
 	for _, t := range w.Types {
 		fmt.Fprintf(&b, "type %s implements Item @stored(in: %q, as: %q, key: \"id\") {\n  id: ID!\n  name: String\n  n: Int\n", t.Name, t.Source, t.Set)
 		b.WriteString("  any: Item @related(here: \"any_id\", there: \"id\") @kind(by: \"any_kind\")\n")
@@ -120,6 +176,18 @@ func (w *World) Schema() string {
 		b.WriteString("  some(limit: Int, offset: Int): [Some!]! @related(here: \"id\", there: \"r0_id\", sort: [\"n desc\", \"id\"])\n")
 		b.WriteString("  mentions" + itemArguments + ": [Item!]! @related(here: \"id\", there: \"r0_id\")\n")
 		b.WriteString("  mentionPages" + itemPageArguments + ": ItemConnection! @related(here: \"id\", there: \"r0_id\")\n")
+		const arguments = "(filter: %[1]sFilter, sort: [%[1]sSort!], limit: Int, offset: Int)"
+		fmt.Fprintf(&b, "  palIds: [Int] @at(path: \"pal_ids\")\n  pals"+arguments+": [%[1]s!]! @related(here: \"pal_ids\", there: \"id\")\n  palcount: Int! @total(of: \"pals\")\n", t.Pals.Name)
+		fmt.Fprintf(&b, "  palpages(first: Int, last: Int, filter: %[1]sFilter, sort: [%[1]sSort!]): %[1]sConnection! @related(here: \"pal_ids\", there: \"id\")\n", t.Pals.Name)
+		fmt.Fprintf(&b, "  uid: UUID\n  twins"+arguments+": [%[1]s!]! @related(here: \"uid\", there: \"uid\")\n  marks(limit: Int, offset: Int): [Mark]\n  grid: [[Mark]]\n", t.Pals.Name)
+		if t.Mates != nil {
+			fmt.Fprintf(&b, "  mates"+arguments+": [%[1]s!]! @related(here: [\"p\", \"q\"], there: [\"p\", \"q\"])\n", t.Mates.Name)
+		}
+		for _, from := range w.Types {
+			if from.Pals == t {
+				fmt.Fprintf(&b, "  in%[2]s"+arguments+": [%[1]s!]! @related(here: \"id\", there: \"pal_ids\")\n", from.Name, from.Name)
+			}
+		}
 		for _, ref := range t.Refs {
 			required := ""
 			if ref.Required {
@@ -177,6 +245,10 @@ func (w *World) selection(r *rand.Rand, t *WorldType, depth int) string {
 	}
 	for i := 0; depth > 0 && i < 1+r.IntN(3); i++ {
 		alias := fmt.Sprintf("a%d: ", i)
+		if r.IntN(3) == 0 {
+			fields = append(fields, alias+w.list(r, t, depth))
+			continue
+		}
 		switch r.IntN(10) {
 		case 0:
 			fields = append(fields, alias+"mentions"+worldArguments(r)+w.items(r, depth-1))
@@ -207,6 +279,33 @@ func (w *World) selection(r *rand.Rand, t *WorldType, depth int) string {
 		}
 	}
 	return " { " + strings.Join(fields, " ") + " }"
+}
+
+// list returns a field that is made of lists, pairs or UUIDs.
+func (w *World) list(r *rand.Rand, t *WorldType, depth int) string {
+	switch r.IntN(8) {
+	case 0:
+		return "palcount palIds"
+	case 1:
+		return "palpages" + worldPage(r) + w.page(r, t.Pals, depth-1)
+	case 2:
+		return "twins" + worldArguments(r) + w.selection(r, t.Pals, depth-1)
+	case 3:
+		return fmt.Sprintf("marks(limit: %d, offset: %d) { label to", r.IntN(4), r.IntN(2)) + w.selection(r, w.Types[0], depth-1) + " } uid"
+	case 4:
+		return "grid { label to" + w.selection(r, w.Types[0], depth-1) + " }"
+	case 5:
+		if t.Mates != nil {
+			return "mates" + worldArguments(r) + w.selection(r, t.Mates, depth-1)
+		}
+	case 6:
+		for _, from := range w.Types {
+			if from.Pals == t {
+				return "in" + from.Name + worldArguments(r) + w.selection(r, from, depth-1)
+			}
+		}
+	}
+	return "pals" + worldArguments(r) + w.selection(r, t.Pals, depth-1)
 }
 
 func (w *World) page(r *rand.Rand, t *WorldType, depth int) string {

@@ -3,6 +3,7 @@ package conform_test
 import (
 	"context"
 	"database/sql"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"flag"
@@ -105,8 +106,11 @@ func (s *worldStores) serve(w http.ResponseWriter, r *http.Request) {
 	for _, record := range s.records[strings.TrimPrefix(r.URL.Path, "/")] {
 		fits := true
 		for key, values := range r.URL.Query() {
-			have, ok := record[key]
-			fits = fits && ok && slices.Contains(values, fmt.Sprint(have))
+			list, isList := record[key].([]any)
+			if !isList && record[key] != nil {
+				list = []any{record[key]}
+			}
+			fits = fits && slices.ContainsFunc(list, func(v any) bool { return v != nil && slices.Contains(values, fmt.Sprint(v)) })
 		}
 		if fits {
 			list = append(list, record)
@@ -323,17 +327,24 @@ func (s *worldStores) load(t *testing.T, w *conform.World) map[string]store.Sour
 	for _, typ := range w.Types {
 		switch typ.Source {
 		case "postgres":
-			s.table(t, s.postgres, typ, typ.Set, `text COLLATE "C"`, "$%d")
+			s.table(t, s.postgres, typ, typ.Set, `text COLLATE "C"`, "uuid", "int[]", "$%d")
 		case "sqlite":
-			s.table(t, lite, typ, typ.Set, "text", "?")
+			s.table(t, lite, typ, typ.Set, "text", "text", "json", "?")
 		case "files":
 			must(os.WriteFile(filepath.Join(folder, typ.Set+".json"), []byte(conform.JSON(typ.Records)), 0o644))
 		case "mysql":
-			s.table(t, s.mysql, typ, "harbour."+typ.Set, "varchar(100)", "?")
+			s.table(t, s.mysql, typ, "harbour."+typ.Set, "varchar(100)", "varchar(36)", "json", "?")
 		case "mongodb":
 			var docs []any
 			for _, record := range typ.Records {
-				docs = append(docs, bson.M(record))
+				doc := bson.M{}
+				for name, v := range record {
+					if doc[name] = v; name == "uid" {
+						data, _ := hex.DecodeString(strings.ReplaceAll(v.(string), "-", ""))
+						doc[name] = bson.Binary{Subtype: bson.TypeBinaryUUID, Data: data}
+					}
+				}
+				docs = append(docs, doc)
 			}
 			_, err := s.mongo.Collection(typ.Set).InsertMany(ctx, docs)
 			must(err)
@@ -341,13 +352,13 @@ func (s *worldStores) load(t *testing.T, w *conform.World) map[string]store.Sour
 			s.records[typ.Set] = typ.Records
 			set := rest.Set{Name: typ.Set, Key: []string{"id"}, Reads: []rest.ReadForm{{Get: "/" + typ.Set}, {Get: "/" + typ.Set + "{?id*}", Many: "id", MaxKeys: 1000}}}
 			for _, f := range typ.Fields() {
-				kind := store.Int
-				if f[0] == "name" || f[0] == "any_kind" {
-					kind = store.Text
+				kind, known := store.KindNamed(strings.TrimSuffix(f[1], "?"))
+				if !known || kind == store.JSON {
+					continue
 				}
 				set.Fields = append(set.Fields, rest.Field{Name: f[0], Kind: kind, Nullable: f[0] != "id"})
 			}
-			for _, ref := range append(typ.Refs, conform.WorldRef{Field: "any_id"}) {
+			for _, ref := range append(typ.Refs, conform.WorldRef{Field: "any_id"}, conform.WorldRef{Field: "pal_ids"}, conform.WorldRef{Field: "uid"}) {
 				set.Reads = append(set.Reads, rest.ReadForm{Get: "/" + typ.Set + "{?" + ref.Field + "*}", Many: ref.Field, MaxKeys: 1000})
 			}
 			sets = append(sets, set)
@@ -375,9 +386,10 @@ func (s *worldStores) load(t *testing.T, w *conform.World) map[string]store.Sour
 }
 
 // table makes a table of a type and fills it.
-func (s *worldStores) table(t *testing.T, db *sql.DB, typ *conform.WorldType, name, text, place string) {
+func (s *worldStores) table(t *testing.T, db *sql.DB, typ *conform.WorldType, name, text, uuid, ints, place string) {
 	t.Helper()
-	columns := []string{"id int PRIMARY KEY", "name " + text, "n int", "any_id int", "any_kind " + text}
+	columns := []string{"id int PRIMARY KEY", "name " + text, "n int", "any_id int", "any_kind " + text,
+		"p int", "q " + text, "uid " + uuid, "pal_ids " + ints, "marks json", "grid json"}
 	for _, ref := range typ.Refs {
 		columns = append(columns, ref.Field+" int")
 	}
@@ -388,6 +400,12 @@ func (s *worldStores) table(t *testing.T, db *sql.DB, typ *conform.WorldType, na
 		var names, places []string
 		var values []any
 		for field, v := range record {
+			if list, isList := v.([]any); isList {
+				text, _ := json.Marshal(list)
+				if v = string(text); field == "pal_ids" && ints == "int[]" {
+					v = strings.NewReplacer("[", "{", "]", "}").Replace(string(text))
+				}
+			}
 			names, values = append(names, field), append(values, v)
 			places = append(places, strings.ReplaceAll(place, "%d", fmt.Sprint(len(values))))
 		}

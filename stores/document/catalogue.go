@@ -2,7 +2,6 @@ package document
 
 import (
 	"context"
-	"slices"
 	"strings"
 
 	"go.mongodb.org/mongo-driver/v2/bson"
@@ -63,15 +62,13 @@ func (s *Source) readSample(ctx context.Context, set *store.Set) error {
 		return err
 	}
 	defer cursor.Close(ctx)
-	g := gatherer{uuids: s.uuids, fields: map[string]*store.Field{}, seen: map[string]int{}}
-	total := 0
+	g := gatherer{uuids: s.uuids, fields: map[string]*store.Field{}, seen: map[string]int{}, documents: map[string]int{}}
 	for cursor.Next(ctx) {
-		total++
-		g.document(cursor.Current, "", false)
+		g.document(cursor.Current, "")
 	}
 	for _, name := range g.order {
 		f := g.fields[name]
-		f.Nullable = f.Nullable || g.seen[name] < total
+		f.Nullable = f.Nullable || g.seen[name] < g.documents[name[:strings.LastIndex(name, ".")+1]]
 		set.Fields = append(set.Fields, *f)
 	}
 	return cursor.Err()
@@ -80,23 +77,28 @@ func (s *Source) readSample(ctx context.Context, set *store.Set) error {
 type gatherer struct {
 	uuids
 	fields map[string]*store.Field
-	seen   map[string]int
+	seen   map[string]int // how many documents have a field, by its path
 	order  []string
+	// documents is how many there are in which a field could be, by the prefix of its
+	// path: it is missing where its own document is and it is not.
+	documents map[string]int
 }
 
-// document notes the elements of a document; inList says that it stands in an
-// array, so that nothing can be said of how often its fields are missing.
-func (g *gatherer) document(raw bson.Raw, prefix string, inList bool) {
+// document notes the elements of a document.
+func (g *gatherer) document(raw bson.Raw, prefix string) {
+	g.documents[prefix]++
 	elements, _ := raw.Elements()
 	for _, e := range elements {
 		name := prefix + e.Key()
 		switch v := e.Value(); v.Type {
 		case bson.TypeEmbeddedDocument:
-			g.document(v.Document(), name+".", inList)
+			g.document(v.Document(), name+".")
 		case bson.TypeArray:
 			g.array(v, name)
+			g.seen[name]++
 		default:
-			g.leaf(name, g.kindOf(v), g.typeName(v), inList)
+			g.leaf(name, g.kindOf(v), g.typeName(v))
+			g.seen[name]++
 		}
 	}
 }
@@ -104,24 +106,44 @@ func (g *gatherer) document(raw bson.Raw, prefix string, inList bool) {
 // array notes an array: of documents by their fields, of other values as a list.
 func (g *gatherer) array(v bson.RawValue, name string) {
 	items, _ := v.Array().Values()
-	if slices.ContainsFunc(items, func(i bson.RawValue) bool { return i.Type == bson.TypeEmbeddedDocument }) {
-		for _, item := range items {
-			if item.Type == bson.TypeEmbeddedDocument {
-				g.document(item.Document(), name+".", true)
-			}
+	told := false // of an array of nothing but null, it may be a list of anything
+	for _, item := range items {
+		switch item.Type {
+		case bson.TypeNull:
+		case bson.TypeEmbeddedDocument:
+			g.document(item.Document(), name+".")
+			told = true
+		case bson.TypeArray: // a list of lists is told as what is in them, if that is documents
+			g.array(item, name)
+			told = true
 		}
-		return
 	}
-	if len(items) == 0 {
-		return // it may be a list of anything
-	}
-	g.leaf(name, store.List, "array of "+g.typeName(items[0]), false)
-	if f := g.fields[name]; f.Kind == store.List {
-		f.Elem = g.kindOf(items[0])
+	for _, item := range items {
+		if told || item.Type == bson.TypeNull {
+			continue
+		}
+		if f := g.fields[name]; f != nil && f.Kind == store.List {
+			g.item(f, item)
+			continue
+		}
+		g.leaf(name, store.List, "array of "+g.typeName(item))
+		if f := g.fields[name]; f.Kind == store.List {
+			f.Elem = g.kindOf(item)
+		}
 	}
 }
 
-func (g *gatherer) leaf(name string, kind store.Kind, typ string, inList bool) {
+// item notes one more item of lists.
+func (g *gatherer) item(f *store.Field, v bson.RawValue) {
+	if f.Elem != g.kindOf(v) {
+		f.Elem = store.Unknown
+	}
+	if typ := g.typeName(v); !strings.Contains(f.Type, typ) {
+		f.Type += " or " + typ
+	}
+}
+
+func (g *gatherer) leaf(name string, kind store.Kind, typ string) {
 	f := g.fields[name]
 	if f == nil {
 		f = &store.Field{Name: name, Kind: kind, Type: typ}
@@ -138,11 +160,6 @@ func (g *gatherer) leaf(name string, kind store.Kind, typ string, inList bool) {
 		if f.Kind != kind {
 			f.Kind = store.Unknown
 		}
-	}
-	if !inList {
-		g.seen[name]++
-	} else {
-		g.seen[name] = 1 << 30
 	}
 }
 

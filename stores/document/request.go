@@ -54,8 +54,8 @@ func projection(reads []*store.Read) bson.D {
 	var add func(prefix string, w []store.Wanted)
 	add = func(prefix string, wanted []store.Wanted) {
 		for _, w := range wanted {
-			if fields := w.Innermost().Fields; len(fields) > 0 {
-				add(prefix+w.Path+".", fields)
+			if len(w.Fields) > 0 { // of a list, the server would leave out the items that are null
+				add(prefix+w.Path+".", w.Fields)
 				continue
 			}
 			if w.Aggregate == store.NoAggregate {

@@ -30,14 +30,14 @@ func (s *Source) Catalogue(context.Context) (*store.Catalogue, error) {
 
 func describe(name string, records []any) *store.Set {
 	set := &store.Set{Name: name, What: "file", Rows: int64(len(records))}
-	g := gatherer{fields: map[string]*gathered{}}
+	g := gatherer{fields: map[string]*gathered{}, objects: map[string]int{}, lists: map[string]int{}}
 	for _, r := range records {
 		g.object(r.(map[string]any), "", 1)
 	}
 	slices.Sort(g.order)
 	for _, path := range g.order {
 		f := g.fields[path]
-		set.Fields = append(set.Fields, store.Field{Name: path, Kind: f.kind, Elem: f.elem, Type: f.word(), Nullable: f.once && f.seen < len(records)})
+		set.Fields = append(set.Fields, store.Field{Name: path, Kind: f.kind, Elem: f.elem, Type: f.word(), Nullable: f.seen+g.lists[path] < g.objects[path[:strings.LastIndex(path, ".")+1]]})
 		if f.once && f.seen == len(records) && len(f.values) == f.seen && len(records) > 0 {
 			set.Keys = append(set.Keys, []string{path})
 		}
@@ -59,8 +59,10 @@ func keyRank(name string) int {
 }
 
 type gatherer struct {
-	fields map[string]*gathered
-	order  []string
+	fields  map[string]*gathered
+	order   []string
+	objects map[string]int // how many there are, by the prefix of their fields' paths
+	lists   map[string]int // how many there are, by their paths
 }
 
 // gathered is what was seen of a field.
@@ -84,6 +86,7 @@ func (f *gathered) word() string {
 
 // object notes the fields of an object; n is 0 inside a list.
 func (g *gatherer) object(object map[string]any, prefix string, n int) {
+	g.objects[prefix]++
 	for name, v := range object {
 		path := prefix + name
 		switch v := v.(type) {
@@ -93,6 +96,7 @@ func (g *gatherer) object(object map[string]any, prefix string, n int) {
 			g.object(v, path+".", n)
 		case []any:
 			g.list(path, v, n)
+			g.lists[path]++
 		default:
 			f := g.note(path, n)
 			f.seen++
@@ -106,12 +110,20 @@ func (g *gatherer) object(object map[string]any, prefix string, n int) {
 
 func (g *gatherer) list(path string, items []any, n int) {
 	for _, item := range items {
-		if object, ok := item.(map[string]any); ok {
-			g.object(object, path+".", 0)
-			continue
+		switch item := item.(type) {
+		case nil:
+		case map[string]any:
+			g.object(item, path+".", 0)
+		case []any: // a list of lists is told as what is in them, if that is objects
+			g.list(path, item, n)
+		default:
+			f := g.note(path, 0)
+			if kind := kindOf(item); f.kind != store.List {
+				f.elem, f.kind = kind, store.List
+			} else if f.elem != kind {
+				f.elem = store.Unknown
+			}
 		}
-		f := g.note(path, 0)
-		f.elem, f.kind = kindOf(item), store.List
 	}
 }
 

@@ -72,7 +72,7 @@ func TestCatalogue(t *testing.T) {
 		}
 	}
 	for field, want := range map[string]string{
-		"things.id": "text false", "things.n": "int false", "things.at.day": "date false", "things.at.x": "number false", "things.tags": "list false",
+		"things.id": "text false", "things.n": "int false", "things.at.day": "date false", "things.at.x": "number false", "things.tags": "list true",
 		"things.mix": "number or text false", "things.seen": "time true", "things.lines.k": "int false",
 		"berths.code": "text false", "berths.long": "number true", "berths.open": "bool false", "berths.note": "text true",
 	} {
