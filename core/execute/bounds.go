@@ -42,12 +42,10 @@ func (r *run) stop(code store.Code, msg string) {
 	}
 }
 
-// countRecords adds up what the requests of a wave have brought, and stops the
-// run if that is too much.
-func (r *run) countRecords(made []StoreRequest) {
-	for i := range made {
-		r.taken += int64(made[i].Records)
-	}
+// countRecords adds what a request has brought, and stops the run if that is too
+// much.
+func (r *run) countRecords(n int64) {
+	r.taken += n
 	if most := r.opts.MaxRecords; most > 0 && r.taken > most {
 		r.stop(Limit, fmt.Sprintf(msgTooManyRecords, most))
 	}

@@ -3,6 +3,7 @@ package execute
 import (
 	"context"
 	"fmt"
+	"slices"
 	"sync"
 	"time"
 
@@ -83,13 +84,7 @@ type StoreRequest struct {
 func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts Options) *Result {
 	r := runs.Get().(*run)
 	r.begin(ctx, p, vars, opts)
-	for wave, next := 1, 0; wave <= p.Waves && ctx.Err() == nil && r.stopped == nil; wave++ {
-		first := next
-		for next < len(p.Fetches) && p.Fetches[next].Wave == wave {
-			next++
-		}
-		r.wave(ctx, p.Fetches[first:next])
-	}
+	r.requests(ctx)
 	if err := ctx.Err(); err != nil {
 		for i := range r.fetched {
 			if r.fetched[i].answer == nil && r.fetched[i].err == nil {
@@ -124,8 +119,10 @@ type run struct {
 	// What expressions gave, by their fields.
 	expressed map[*plan.Field]*expressed
 	badRead   map[*plan.Read]error // reads whose arguments cannot be used
-	made      []StoreRequest
-	asked     []request   // of the wave under way
+	made      []StoreRequest       // by Fetch.ID while requests are made
+	waits     []int                // by Fetch.ID: for how many others it waits still, or begun
+	next      []*plan.Fetch
+	answers   chan finished
 	index     store.Index // of whatever is matched by key just now
 	key       []byte
 	kinds     []store.Kind // of the columns of that key
@@ -137,19 +134,13 @@ type run struct {
 	writer
 }
 
-// A request is a fetch with what it is asked with.
-type request struct {
-	fetch  *plan.Fetch
-	inputs []store.Input
-}
-
 // fetched is what came of a fetch: an answer or an error.
 type fetched struct {
 	answer *store.Answer
 	err    error
 }
 
-var runs = sync.Pool{New: func() any { return &run{badRead: map[*plan.Read]error{}} }}
+var runs = sync.Pool{New: func() any { return &run{badRead: map[*plan.Read]error{}, answers: make(chan finished)} }}
 
 func (r *run) begin(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts Options) {
 	if opts.Part <= 0 {
@@ -164,7 +155,8 @@ func (r *run) begin(ctx context.Context, p *plan.Plan, vars map[string]schema.Va
 	r.inputs = sized(r.inputs, len(p.Fetches))
 	r.texts = sized(r.texts, len(p.Fields))
 	clear(r.texts)
-	r.made = r.made[:0]
+	r.made = sized(r.made, len(p.Fetches))
+	clear(r.made)
 	clear(r.badRead)
 	clear(r.merges)
 	clear(r.called)
@@ -189,7 +181,7 @@ func (r *run) free() {
 	clear(r.fetched)
 	clear(r.links)
 	clear(r.made)
-	clear(r.asked[:cap(r.asked)])
+	clear(r.next[:cap(r.next)])
 	clear(r.texts)
 	clear(r.merges)
 	clear(r.called)
@@ -201,64 +193,102 @@ func (r *run) free() {
 	runs.Put(r)
 }
 
-// wave makes all requests of one wave at the same time.
-func (r *run) wave(ctx context.Context, fetches []*plan.Fetch) {
-	first := len(r.made)
-	var wait sync.WaitGroup
-	r.asked = r.asked[:0]
-	for _, f := range fetches {
-		inputs, keys, ask := r.gather(f)
-		switch {
-		case f.Err != nil:
-			r.fetched[f.ID].err = f.Err
-			continue
-		case !ask:
-			r.fetched[f.ID].answer = emptyAnswer(f)
+// requests makes the requests of the plan, each when what it needs is there. The
+// requests run at the same time; everything else happens here, one after the other.
+func (r *run) requests(ctx context.Context) {
+	r.waits = sized(r.waits, len(r.plan.Fetches))
+	for _, f := range r.plan.Fetches {
+		r.waits[f.ID] = len(f.After)
+	}
+	running := 0
+	for next := r.startable(ctx); len(next) > 0 || running > 0; next = r.startable(ctx) {
+		if len(next) == 1 && running == 0 {
+			r.finish(r.ask(ctx, next[0], r.inputs[next[0].ID]))
 			continue
 		}
-		made := StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}
-		if f.Reads[0].Call != nil {
-			made.Keys, made.Calls = 0, keys
+		for _, f := range next {
+			running++
+			go func() { r.answers <- r.ask(ctx, f, r.inputs[f.ID]) }()
 		}
-		r.made = append(r.made, made)
-		r.asked = append(r.asked, request{f, inputs})
+		r.finish(<-r.answers)
+		running--
 	}
-	for i, a := range r.asked {
-		made := &r.made[first+i]
-		if i == len(r.asked)-1 {
-			r.ask(ctx, a.fetch, a.inputs, made)
-		} else {
-			wait.Go(func() { r.ask(ctx, a.fetch, a.inputs, made) })
-		}
-	}
-	wait.Wait()
-	r.countRecords(r.made[first:])
+	r.made = slices.DeleteFunc(r.made, func(m StoreRequest) bool { return m.Wave == 0 })
 }
 
-// ask makes one request. A panic of a store's code costs its own fields only.
-func (r *run) ask(ctx context.Context, f *plan.Fetch, inputs []store.Input, made *StoreRequest) {
-	var start time.Time
-	if r.opts.Now != nil {
-		start = r.opts.Now()
+// startable returns the fetches that wait for nothing any more and have something to
+// ask for; those that have not are done with. Once the run is stopped, none is.
+func (r *run) startable(ctx context.Context) []*plan.Fetch {
+	r.next = r.next[:0]
+	for again := true; again && ctx.Err() == nil && r.stopped == nil; {
+		again = false
+		for _, f := range r.plan.Fetches {
+			if r.waits[f.ID] != 0 {
+				continue
+			}
+			r.waits[f.ID] = begun
+			inputs, keys, ask := r.gather(f)
+			switch {
+			case f.Err != nil:
+				r.fetched[f.ID].err = f.Err
+			case !ask:
+				r.fetched[f.ID].answer = emptyAnswer(f)
+			default:
+				made := &r.made[f.ID]
+				*made = StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}
+				if f.Reads[0].Call != nil {
+					made.Keys, made.Calls = 0, keys
+				}
+				r.inputs[f.ID] = inputs
+				r.next = append(r.next, f)
+				continue
+			}
+			r.release(f)
+			again = true
+		}
 	}
-	defer func() {
-		if r.opts.Now != nil {
-			made.Time = r.opts.Now().Sub(start)
+	return r.next
+}
+
+// begun is the number of waits of a fetch that waits no more.
+const begun = -1
+
+// release counts a fetch as done where others wait for it.
+func (r *run) release(done *plan.Fetch) {
+	for _, f := range r.plan.Fetches {
+		if slices.Contains(f.After, done.ID) {
+			r.waits[f.ID]--
 		}
-		if p := recover(); p != nil {
-			r.fetched[f.ID].err = fmt.Errorf("panic: %v", p)
-		}
-		made.Err = r.fetched[f.ID].err
-	}()
-	answer, err := f.Request.Run(ctx, r.opts.Caller, inputs)
-	if err != nil {
+	}
+}
+
+// A finished is what came of a request.
+type finished struct {
+	fetch  *plan.Fetch
+	answer *store.Answer
+	err    error
+	time   time.Duration
+}
+
+// finish takes what came of a request.
+func (r *run) finish(got finished) {
+	id := got.fetch.ID
+	made := &r.made[id]
+	r.fetched[id] = fetched{got.answer, got.err}
+	made.Time, made.Err = got.time, got.err
+	if got.answer == nil {
 		made.RoundTrips = 1
-		r.fetched[f.ID].err = err
-		return
+	} else {
+		made.RoundTrips, made.Records = got.answer.Requests, got.answer.Records()
+		countFailed(made, got.answer)
 	}
-	r.fetched[f.ID].answer = answer
-	made.RoundTrips, made.Records = answer.Requests, answer.Records()
-	for _, t := range answer.Tables {
+	r.countRecords(int64(made.Records))
+	r.release(got.fetch)
+}
+
+// countFailed counts the calls of a function that failed.
+func countFailed(made *StoreRequest, a *store.Answer) {
+	for _, t := range a.Tables {
 		for row := 0; t.Failed != nil && row < t.Len; row++ {
 			if why := t.Failed[row]; why != nil {
 				if made.Failed++; made.Why == nil {
@@ -267,6 +297,28 @@ func (r *run) ask(ctx context.Context, f *plan.Fetch, inputs []store.Input, made
 			}
 		}
 	}
+}
+
+// ask makes one request. A panic of a store's code costs its own fields only.
+func (r *run) ask(ctx context.Context, f *plan.Fetch, inputs []store.Input) (got finished) {
+	var start time.Time
+	if r.opts.Now != nil {
+		start = r.opts.Now()
+	}
+	got.fetch = f
+	defer func() {
+		if r.opts.Now != nil {
+			got.time = r.opts.Now().Sub(start)
+		}
+		if p := recover(); p != nil {
+			got.answer, got.err = nil, fmt.Errorf("panic: %v", p)
+		}
+	}()
+	got.answer, got.err = f.Request.Run(ctx, r.opts.Caller, inputs)
+	if got.err != nil {
+		got.answer = nil
+	}
+	return got
 }
 
 // emptyAnswer is the answer to a request that has nothing to ask for.

@@ -66,7 +66,7 @@ func (b *builder) call(f *Field, r *rows, g group, bound *binding.Field, object 
 		}
 	}
 	n := &readNode{
-		read:   &Read{Store: &store.Read{Set: bound.Function, Parent: -1, Calls: true}, Call: step, Needs: needs, wave: wave},
+		read:   &Read{Store: &store.Read{Set: bound.Function, Parent: -1, Calls: true}, Call: step, Needs: needs, wave: wave, since: b.done},
 		source: bound.Source, wave: wave,
 	}
 	b.reads = append(b.reads, n)

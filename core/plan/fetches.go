@@ -49,6 +49,9 @@ func (b *builder) fetches(prepare Prepare) {
 	}
 	for i, f := range b.plan.Fetches {
 		f.ID = i
+	}
+	for _, f := range b.plan.Fetches {
+		b.plan.order(f)
 		b.plan.Waves = max(b.plan.Waves, f.Wave)
 		if prepare != nil {
 			reads := make([]*store.Read, len(f.Reads))
@@ -59,6 +62,49 @@ func (b *builder) fetches(prepare Prepare) {
 				d := f.Request.Describe()
 				f.Asks, f.EachKey, f.Pages = d.Asks, d.EachKey, d.Pages
 				b.plan.Several = b.plan.Several || d.EachKey || d.Pages > 0
+			}
+		}
+	}
+}
+
+// order says after which others a fetch can be asked: those that bring its keys, or
+// what its calls are given, and all that decide which rows above are shown. Of
+//
+//	quays, wave 1 of registry   · station of tides, wave 2   · logs of notices, wave 3
+//	                            · surveys of documents, wave 2
+//
+// logs are asked for when the station is there, whether surveys are or not.
+func (p *Plan) order(f *Fetch) {
+	after := func(r *Read) {
+		if r.Fetch != f && r.Fetch.Wave < f.Wave && !slices.Contains(f.After, r.Fetch.ID) {
+			f.After = append(f.After, r.Fetch.ID)
+		}
+	}
+	rows := func(rows *Rows) {
+		for ; rows != nil; rows = rows.Step.Parent {
+			after(rows.Step.Read)
+			if m := rows.Step.Merge; m != nil {
+				for _, part := range m.Parts {
+					if part.Step != nil {
+						after(part.Step.Read)
+					}
+				}
+			}
+		}
+	}
+	for _, r := range f.Reads {
+		for _, feed := range r.Feeds {
+			rows(feed.Rows)
+		}
+		for _, needed := range r.Needs {
+			after(needed)
+		}
+		if r.Call != nil {
+			rows(r.Call.Parent)
+		}
+		for _, before := range p.Fetches {
+			if before.Wave <= r.since {
+				after(before.Reads[0])
 			}
 		}
 	}

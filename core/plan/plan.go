@@ -46,6 +46,9 @@ type Fetch struct {
 	Wave   int // from 1
 	Source string
 	Reads  []*Read
+	// After are the fetches, by their IDs, that must have been answered or have failed
+	// before this one can be asked.
+	After []int
 	// Of the request: what it asks, for callers, and whether it is one for each key.
 	Asks    string
 	EachKey bool
@@ -72,7 +75,7 @@ type Read struct {
 	// Covers has the fields whose values this read brings, for explanations.
 	Covers []string
 
-	wave int
+	wave, since int // since is the wave that it follows, whatever it needs
 }
 
 // A Feed is rows whose values are the keys of a read.

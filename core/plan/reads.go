@@ -85,7 +85,7 @@ func (r *Read) cover(field string) {
 // newRead starts a read of a record set.
 func (b *builder) newRead(bound *binding.Field, wave int) *readNode {
 	n := &readNode{
-		read:   &Read{Store: &store.Read{Set: bound.Target.Set, Parent: -1}, wave: wave},
+		read:   &Read{Store: &store.Read{Set: bound.Target.Set, Parent: -1}, wave: wave, since: b.done},
 		source: bound.Target.Source, records: bound.Target, wave: wave,
 	}
 	b.reads = append(b.reads, n)
