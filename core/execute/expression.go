@@ -36,11 +36,12 @@ func (r *run) expression(f *plan.Field, t *store.Table) *expressed {
 	e.column = store.NewTable([]store.Wanted{f.Result}).Columns[0]
 	args := argumentsOf{r, f.Args}
 	rows := 1
+	var shown []bool
 	if t != nil {
-		rows = t.Len
+		rows, shown = t.Len, r.shown(f.Rows)
 	}
 	for row := range rows {
-		if t != nil && !isOnly(t, f.Only, row) {
+		if t != nil && !isOnly(t, f.Only, row) || shown != nil && !shown[row] {
 			e.column.AppendNull()
 			continue
 		}

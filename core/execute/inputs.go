@@ -215,14 +215,18 @@ func (r *run) tells(c *store.Column, row int, is map[string]bool) bool {
 //	craft documents   operator "0196F2A1-…"  "0196f2a1-…"  –  "none"
 //	operators by id   a UUID: 0196f2a1-…, once; the text that is no UUID is left out
 func (r *run) keys(read *plan.Read, into []store.Column) {
+	r.feeding = r.feeding[:0]
+	for _, feed := range read.Feeds { // first, since it matches rows by keys of their own
+		r.feeding = append(r.feeding, r.shown(feed.Rows))
+	}
 	r.kinds = r.kinds[:0]
 	for i, k := range read.Store.Keys {
 		into[i].Kind = read.Store.Columns[k].Innermost().Kind
 		r.kinds = append(r.kinds, into[i].Kind)
 	}
 	r.index.Reset()
-	for _, feed := range read.Feeds {
-		t := r.table(feed.Rows)
+	for n, feed := range read.Feeds {
+		t, shown := r.table(feed.Rows), r.feeding[n]
 		if t == nil {
 			continue // what feeds it failed, which is told there
 		}
@@ -230,6 +234,7 @@ func (r *run) keys(read *plan.Read, into []store.Column) {
 		items := itemsOf(list)
 		for row := range t.Len {
 			switch {
+			case shown != nil && !shown[row]:
 			case feed.Is != nil && !r.tells(&t.Columns[feed.By], row, feed.Is):
 			case items == nil:
 				r.addKey(t, feed.Columns, row, into)

@@ -114,6 +114,8 @@ type run struct {
 	fetched []fetched       // by Fetch.ID
 	inputs  [][]store.Input // by Fetch.ID
 	links   []link          // by Step.ID; made when first used
+	visible []visible       // by Step.ID
+	feeding [][]bool        // which rows of each feed are shown, of the read under way
 	merges  map[*plan.Merge]*mergedRows
 	called  map[*plan.Step]*calls
 	// What expressions gave, by their fields.
@@ -152,6 +154,8 @@ func (r *run) begin(ctx context.Context, p *plan.Plan, vars map[string]schema.Va
 	clear(r.fetched)
 	r.links = sized(r.links, len(p.Steps))
 	clear(r.links)
+	r.visible = sized(r.visible, len(p.Steps))
+	clear(r.visible)
 	r.inputs = sized(r.inputs, len(p.Fetches))
 	r.texts = sized(r.texts, len(p.Fields))
 	clear(r.texts)
@@ -180,6 +184,8 @@ const keptAnswer = 8 << 20
 func (r *run) free() {
 	clear(r.fetched)
 	clear(r.links)
+	clear(r.visible)
+	clear(r.feeding)
 	clear(r.made)
 	clear(r.next[:cap(r.next)])
 	clear(r.texts)

@@ -20,7 +20,7 @@ func (b *builder) expression(f *Field, r *rows, g group, bound *binding.Field, o
 	f.leaf(bound.Result)
 	f.Args, f.Only = b.passed(g, bound), Only{Kind: -1}
 	if r != nil {
-		f.Only = r.only
+		f.Only, f.Rows = r.only, r.public
 		f.Needs = b.needed(r, bound, object)
 	}
 }

@@ -299,6 +299,7 @@ type Field struct {
 	Args   []*Arg
 	Result store.Wanted // what it gives, as a column
 	Only   Only         // the rows that it is for
+	Rows   *Rows        // that they are of; nil at the root
 }
 
 // A Merge is how the records of several steps become one list, or one record.
