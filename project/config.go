@@ -54,6 +54,8 @@ type Limits struct {
 	Records Count `yaml:"records"` // most records that stores send for an operation
 	// Page is the largest limit, first or last that an operation may give.
 	Page Count `yaml:"page"`
+	// Errors is how many errors of an answer are told one by one.
+	Errors Count `yaml:"errors"`
 	// StoreRequests is how many store requests an operation may take; an
 	// operation that takes more is refused before it runs. Zero is no bound.
 	StoreRequests Count `yaml:"storeRequests"`
@@ -70,6 +72,7 @@ func (l Limits) withDefaults() Limits {
 		Answer:  cmp.Or(l.Answer, 64<<20),
 		Records: cmp.Or(l.Records, 1_000_000),
 		Page:    cmp.Or(l.Page, 10_000),
+		Errors:  cmp.Or(l.Errors, 1_000),
 
 		StoreRequests: l.StoreRequests,
 	}

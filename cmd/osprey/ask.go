@@ -125,7 +125,7 @@ type call struct {
 func printFaults(w io.Writer, q *question, faults []fault) {
 	c := coloursFor(w)
 	src := language.NewSource(q.name, q.Query)
-	for _, f := range faults {
+	for _, f := range together(faults) {
 		place := ""
 		if len(f.Locations) > 0 {
 			f.Locations[0].Name = q.name
@@ -145,6 +145,23 @@ func printFaults(w io.Writer, q *question, faults []fault) {
 			fmt.Fprintf(w, "  → %s\n", f.Extensions.Fix)
 		}
 	}
+}
+
+// together makes one of the errors that differ in nothing but their path: a store
+// that is down is told once, with how many places it is missing at.
+func together(faults []fault) []fault {
+	var list []fault
+	known := map[string]int{}
+	for _, f := range faults {
+		key := fmt.Sprint(f.Message, f.Extensions.Code, f.Locations)
+		if at, ok := known[key]; ok && len(f.Path) > 0 {
+			list[at].Extensions.More += 1 + f.Extensions.More
+			continue
+		}
+		known[key] = len(list)
+		list = append(list, f)
+	}
+	return list
 }
 
 func pathText(path []any) string {

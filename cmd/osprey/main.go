@@ -1,7 +1,7 @@
 // Command osprey serves, checks and asks projects.
 //
 // Exit codes: 0 fine; 1 the answer is "no" (a check found errors, an operation
-// had errors); 2 wrong use; 3 something could not be reached.
+// had errors); 2 wrong use; 3 something could not be reached; 130 interrupted.
 package main
 
 import (
@@ -10,7 +10,9 @@ import (
 	"fmt"
 	"os"
 	"os/signal"
+	"slices"
 	"syscall"
+	"time"
 
 	"github.com/urfave/cli/v3"
 )
@@ -20,13 +22,35 @@ const (
 	exitNo          = 1
 	exitUsage       = 2
 	exitUnreachable = 3
+	exitInterrupted = 130
 )
 
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	err := command().Run(ctx, os.Args)
-	stop()
+	done := make(chan error, 1)
+	go func() { done <- command().Run(ctx, os.Args) }()
+	var err error
+	select {
+	case err = <-done:
+	case <-ctx.Done():
+		stop() // a second signal ends the program at once
+		err = ended(done)
+	}
 	os.Exit(exitCode(err))
+}
+
+// ended waits for a command that was told to stop. What serves takes its time, and
+// what computes may not look whether it should stop.
+func ended(done <-chan error) error {
+	if len(os.Args) > 1 && slices.Contains([]string{"start", "demo"}, os.Args[1]) {
+		return <-done
+	}
+	select {
+	case err := <-done:
+		return err
+	case <-time.After(time.Second):
+		return &coded{exitInterrupted, errors.New("interrupted")}
+	}
 }
 
 // command is the whole command line.

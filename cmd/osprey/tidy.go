@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -31,7 +32,7 @@ func tidyCommand() *cli.Command {
 	}
 }
 
-func tidy(_ context.Context, c *cli.Command) error {
+func tidy(ctx context.Context, c *cli.Command) error {
 	format := c.String("format")
 	if format != "text" && format != "json" {
 		return wrongUse("--format is text or json, found %q", format)
@@ -51,6 +52,9 @@ func tidy(_ context.Context, c *cli.Command) error {
 			return wrongUse("%v", err)
 		}
 		for _, file := range list {
+			if ctx.Err() != nil {
+				return &coded{exitInterrupted, errors.New("interrupted; the files named were formatted, and the others left as they were")}
+			}
 			files++
 			found, err := tidyFile(c, file)
 			if err != nil {

@@ -278,7 +278,11 @@ func (b *binder) objects(r *Records) {
 		object := &Object{Type: o, Fields: map[string]*Field{}}
 		r.objects[o] = object
 		for _, f := range o.Fields {
-			if bound := b.field(place{records: r, source: r.Source}, f); bound != nil {
+			at := place{records: r, source: r.Source}
+			if r.Kind != nil {
+				at.kinds = r.Type
+			}
+			if bound := b.field(at, f); bound != nil {
 				object.Fields[f.Name] = bound
 			}
 		}

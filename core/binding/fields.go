@@ -16,6 +16,9 @@ type place struct {
 	records *Records // nil inside JSON, whose fields no catalogue tells
 	source  *Source
 	prefix  string // with a dot at its end, or ""
+	// kinds is the interface or union whose types are told apart here; nil if all
+	// records are of one.
+	kinds schema.Named
 }
 
 // A nestedKey tells the bindings of a nested type apart: the naming rule and
@@ -160,12 +163,32 @@ func (b *binder) checkNullable(p place, f *schema.Field, path string, info *stor
 	if info == nil || !info.Nullable || !schema.IsNonNull(f.Type) {
 		return
 	}
-	severity, may := language.Error, "may be NULL"
-	if p.records.Info.Sampled {
-		severity, may = language.Warning, "is missing in some of the sampled records"
+	fix := "make it " + schema.Nullable(f.Type).String() + ", or forbid NULL in the store"
+	stored := p.records.Set + "." + p.prefix + path
+	switch own := p.ofOneKind(f); {
+	case p.records.Info.Sampled && own:
+		// records of other types need not have it
+	case p.records.Info.Sampled:
+		b.warn(ruleNullable, f.Pos, f.Coordinate(), fix, msgMissingInSample, f.Coordinate(), stored, p.source.Name)
+	case own:
+		b.warn(ruleNullable, f.Pos, f.Coordinate(), fix, msgTrusted, f.Coordinate(), stored, p.source.Name, f.Owner)
+	default:
+		b.fail(ruleNullable, f.Pos, f.Coordinate(), fix, msgMayBeNull, f.Coordinate(), stored, p.source.Name)
 	}
-	b.add(severity, ruleNullable, f.Pos, f.Coordinate(), "make it "+schema.Nullable(f.Type).String()+", or forbid NULL in the store",
-		"%s is required, and %s.%s in %s %s", f.Coordinate(), p.records.Set, p.prefix+path, p.source.Name, may)
+}
+
+// ofOneKind reports whether a field is of one of several types that are told apart,
+// and not required of all of them.
+func (p place) ofOneKind(f *schema.Field) bool {
+	if p.kinds == nil {
+		return false
+	}
+	c, ok := p.kinds.(schema.Composite)
+	if !ok {
+		return true
+	}
+	of := c.Field(f.Name)
+	return of == nil || !schema.IsNonNull(of.Type)
 }
 
 // enum returns the stored spellings of an enum: @at of each value; or the name
@@ -281,6 +304,7 @@ func (b *binder) nestedType(p place, f *schema.Field, named schema.Named) *Neste
 			return nil
 		}
 		b.claim(k, o, p.source)
+		p.kinds = named
 		nested.Objects = append(nested.Objects, b.nestedObject(p, o))
 	}
 	nested.Kind = k

@@ -87,6 +87,9 @@ const (
 
 // nullable
 const (
+	msgMayBeNull              = "%s is required, and %s in %s may be NULL"
+	msgMissingInSample        = "%s is required, and %s in %s is missing in some of the sampled records"
+	msgTrusted                = "%s is required, and %s in %s may be NULL: that every %s has it is taken on trust, and one without is an error where it is read"
 	msgRequiredFollowsMayNull = "%s is required, and %s.%s, which it follows, may be NULL"
 	msgTotalOfNone            = "%s is required, and the total of no values is null"
 	msgRequiredWhenNoRecord   = "%s is required; when no record is found, that is an error and not null"

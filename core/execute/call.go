@@ -113,7 +113,7 @@ func (r *run) takeError() error {
 		return errors.New("a value could not be had, and nothing says why")
 	}
 	first := r.errs[0]
-	r.errs, r.causes, r.counts = nil, nil, nil
+	r.errs, r.causes = nil, nil
 	return &told{first.Code, first.Source, first.Msg}
 }
 

@@ -25,11 +25,8 @@ type Error struct {
 	Source string // the store concerned, or ""
 	Path   []any  // response names (string) and list positions (int)
 	Pos    language.Pos
-	More   int // how many further fields have the same error for the same reason
+	More   int // how many further errors were counted only: of the same cause, if it was told
 }
-
-// sameErrors is how many errors of one cause are told each by itself.
-const sameErrors = 10
 
 // describe turns the failure of a request into what a caller may know.
 func describe(f *plan.Fetch, err error) (code, msg string) {
@@ -47,23 +44,29 @@ func describe(f *plan.Fetch, err error) (code, msg string) {
 	return Internal, fmt.Sprintf(msgSourceFailed, f.Source)
 }
 
-// fail records an error at the current path, for the field f. Errors with the
-// same cause are told one by one only up to a number.
+// fail records an error at the current path, for the field f. Errors are told one by
+// one up to a number; those beyond it are counted where one of the same cause was
+// told, or where the last was.
 func (r *run) fail(f *plan.Field, cause any, code, source, msg string) {
 	r.failures++
 	key := cause
 	if key == nil {
 		key = msg
 	}
-	if first := r.causes[key]; first != nil && r.counts[key] >= sameErrors {
-		first.More++
+	if n := len(r.errs); r.opts.MaxErrors > 0 && n >= r.opts.MaxErrors {
+		known := r.causes[key]
+		if known == nil {
+			known = r.errs[n-1]
+		}
+		known.More++
 		return
 	}
 	e := &Error{Msg: msg, Code: code, Source: source, Pos: f.Pos, Path: r.pathNow()}
 	if r.causes == nil {
-		r.causes, r.counts = map[any]*Error{}, map[any]int{}
+		r.causes = map[any]*Error{}
 	}
-	r.causes[key] = e
-	r.counts[key]++
+	if r.causes[key] == nil {
+		r.causes[key] = e
+	}
 	r.errs = append(r.errs, e)
 }

@@ -23,6 +23,9 @@ type Options struct {
 	// MaxRecords is how many records stores may send for the operation in all, and
 	// MaxAnswer how many bytes the data may have; 0 is no bound.
 	MaxRecords, MaxAnswer int64
+	// MaxErrors is how many errors are told one by one; the others are counted. 0 is no
+	// bound.
+	MaxErrors int
 	// Until is when the answer must be written, by Now; zero is no bound.
 	Until time.Time
 	// Before is written in front of the data, in the same memory, so that a

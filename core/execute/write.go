@@ -17,12 +17,11 @@ type writer struct {
 	buf      []byte
 	path     []step
 	errs     []*Error
-	causes   map[any]*Error // the last error told of each cause
-	counts   map[any]int
-	failures int          // errors so far, those that are only counted too
-	texts    []sharedText // by Field.ID
-	written  []sharedRow  // what texts has, in the order in which it was written
-	sent     int          // bytes that are no longer in the buffer
+	causes   map[any]*Error // the first error told of each cause
+	failures int            // errors so far, those that are only counted too
+	texts    []sharedText   // by Field.ID
+	written  []sharedRow    // what texts has, in the order in which it was written
+	sent     int            // bytes that are no longer in the buffer
 	sending  sending
 	broken   bool // what was sent should have been cut back
 	look     int  // the place of the answer where the writer looks whether to go on
@@ -43,7 +42,6 @@ type sharedRow struct{ field, row int32 }
 func (w *writer) begin() {
 	w.path, w.errs = w.path[:0], nil
 	clear(w.causes)
-	clear(w.counts)
 	w.written = w.written[:0]
 	w.failures, w.sent, w.sending, w.broken, w.look = 0, 0, undecided, false, lookEvery
 }

@@ -47,6 +47,30 @@ type tidier struct {
 	b        strings.Builder
 	indent   int
 	full     bool // the current line ends with a comment
+	// flat says that all is printed on one line, of which room runes are left; over,
+	// that it does not fit, and nothing more needs to be printed. A line is tried so
+	// once, however deep what stands on it is nested.
+	flat, over bool
+	room       int
+}
+
+// onOneLine returns what print prints on the rest of the current line; false if it
+// does not fit there.
+func (p *tidier) onOneLine(print func(flat *tidier)) (string, bool) {
+	if p.flat {
+		print(p) // whoever began the line looks whether it fits
+		return "", true
+	}
+	flat := &tidier{src: p.src, indent: p.indent, flat: true, room: lineWidth - p.column()}
+	print(flat)
+	text := flat.b.String()
+	return text, !flat.over && utf8.RuneCountInString(text) <= flat.room && !strings.Contains(text, "\n")
+}
+
+// tooLong reports whether a line that is tried is over.
+func (p *tidier) tooLong() bool {
+	p.over = p.over || p.flat && p.b.Len() > utf8.UTFMax*max(p.room, 0)
+	return p.over
 }
 
 // commented reports whether a comment that is not printed stands before end.
@@ -170,7 +194,7 @@ func (p *tidier) definition(d Definition) {
 		if d.Repeatable {
 			p.b.WriteString(" repeatable")
 		}
-		p.b.WriteString(" on ")
+		p.b.WriteString(" on")
 		p.alternatives(d.Locations)
 	default:
 		panic("language: unknown definition")
@@ -243,16 +267,22 @@ func (p *tidier) list(n int, start func(i int) Pos, end Pos, tall func(i int) bo
 	for i := range n {
 		lines = lines || tall(i)
 	}
+	if p.over = p.over || p.flat && lines; p.over {
+		return
+	}
 	if !lines {
-		flat := &tidier{src: p.src, indent: p.indent}
-		for i := range n {
-			if i > 0 {
-				flat.b.WriteString(", ")
+		text, fits := p.onOneLine(func(flat *tidier) {
+			flat.b.WriteByte('(')
+			for i := 0; i < n && !flat.tooLong(); i++ {
+				if i > 0 {
+					flat.b.WriteString(", ")
+				}
+				item(flat, i)
 			}
-			item(flat, i)
-		}
-		if text := flat.b.String(); p.column()+utf8.RuneCountInString(text) < lineWidth && !strings.Contains(text, "\n") {
-			p.b.WriteString("(" + text + ")")
+			flat.b.WriteByte(')')
+		})
+		if fits {
+			p.b.WriteString(text)
 			return
 		}
 	}
@@ -271,6 +301,9 @@ func (p *tidier) list(n int, start func(i int) Pos, end Pos, tall func(i int) bo
 // uses prints directives behind what they belong to, on the same line.
 func (p *tidier) uses(list []*Directive) {
 	for _, d := range list {
+		if p.tooLong() {
+			return
+		}
 		p.b.WriteByte(' ')
 		p.use(d)
 	}
@@ -288,9 +321,10 @@ func (p *tidier) use(d *Directive) {
 // directives prints directives on the same line, or a line each if they do not
 // fit there.
 func (p *tidier) directives(list []*Directive) {
-	flat := &tidier{src: p.src, indent: p.indent}
-	flat.uses(list)
-	if text := flat.b.String(); p.column()+utf8.RuneCountInString(text) <= lineWidth || len(list) == 0 {
+	if len(list) == 0 {
+		return
+	}
+	if text, fits := p.onOneLine(func(flat *tidier) { flat.uses(list) }); fits {
 		p.b.WriteString(text)
 		return
 	}
@@ -304,6 +338,9 @@ func (p *tidier) directives(list []*Directive) {
 
 func (p *tidier) arguments(list []*Argument) {
 	for i, a := range list {
+		if p.tooLong() {
+			return
+		}
 		if i > 0 {
 			p.b.WriteString(", ")
 		}
@@ -320,6 +357,9 @@ func (p *tidier) value(v Value) {
 	case *ListValue:
 		p.b.WriteByte('[')
 		for i, item := range v.Values {
+			if p.tooLong() {
+				return
+			}
 			if i > 0 {
 				p.b.WriteString(", ")
 			}
@@ -355,23 +395,27 @@ func (p *tidier) selections(set *SelectionSet) {
 // inline prints a selection set on one line, if it was written on one line and
 // fits.
 func (p *tidier) inline(set *SelectionSet) bool {
+	print := func(flat *tidier) {
+		flat.b.WriteByte('{')
+		for i := 0; i < len(set.List) && !flat.tooLong(); i++ {
+			flat.b.WriteByte(' ')
+			flat.selection(set.List[i])
+		}
+		flat.b.WriteString(" }")
+	}
+	if p.flat {
+		print(p)
+		return true
+	}
 	text := p.src.Text[p.src.Offset(set.Pos):p.src.Offset(set.End)]
 	if strings.ContainsAny(text, "\r\n") || p.commented(set.End) || p.indent == 0 && p.column() == 0 && len(set.List) > 1 {
 		return false
 	}
-	flat := &tidier{src: p.src, indent: p.indent}
-	flat.b.WriteByte('{')
-	for _, s := range set.List {
-		flat.b.WriteByte(' ')
-		flat.selection(s)
+	printed, fits := p.onOneLine(print)
+	if fits {
+		p.b.WriteString(printed)
 	}
-	flat.b.WriteString(" }")
-	printed := flat.b.String()
-	if strings.Contains(printed, "\n") || p.column()+utf8.RuneCountInString(printed) > lineWidth {
-		return false
-	}
-	p.b.WriteString(printed)
-	return true
+	return fits
 }
 
 func (p *tidier) selection(s Selection) {
@@ -428,7 +472,7 @@ func (p *tidier) typeDefinition(d *TypeDefinition) {
 	case len(d.Inputs) > 0:
 		p.block(len(d.Inputs), func(i int) Pos { return startOf(d.Inputs[i].Description, d.Inputs[i].Name.Pos) }, d.End, func(i int) { p.inputValue(d.Inputs[i]) })
 	case len(d.Members) > 0:
-		p.b.WriteString(" = ")
+		p.b.WriteString(" =")
 		p.alternatives(d.Members)
 	}
 }
@@ -440,14 +484,11 @@ func (p *tidier) alternatives(names []Name) {
 	for _, n := range names {
 		flat = append(flat, n.Text)
 	}
-	text := strings.Join(flat, " | ")
+	text := " " + strings.Join(flat, " | ")
 	if p.column()+len(text) <= lineWidth && !p.commented(names[len(names)-1].Pos) {
 		p.b.WriteString(text)
 		return
 	}
-	held := strings.TrimRight(p.b.String(), " ")
-	p.b.Reset()
-	p.b.WriteString(held)
 	p.indent++
 	for _, n := range names {
 		p.comment(n.Pos, false)

@@ -117,16 +117,22 @@ func more(role binding.Role) int64 {
 	return 0
 }
 
-// isNull reports whether the operation gives null for an argument.
+// isNull reports whether the operation gives null for an argument, or leaves it to a
+// default of null.
 func (b *builder) isNull(f *language.Field, a *binding.Arg) bool {
-	switch v := f.Argument(a.Def.Name).(type) {
-	case *language.NullValue:
-		return true
-	case *language.Variable:
-		value, given := b.vars[v.Name]
-		return given && value == nil
+	given := f.Argument(a.Def.Name)
+	if v, ok := given.(*language.Variable); ok {
+		value, has := b.vars[v.Name]
+		if has {
+			return value == nil
+		}
+		given = nil
 	}
-	return false
+	if given == nil {
+		given = a.Def.Default
+	}
+	_, null := given.(*language.NullValue)
+	return null
 }
 
 // narrowed makes the value of a condition that holds whatever is asked.

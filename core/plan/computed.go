@@ -36,12 +36,17 @@ func (b *builder) needed(r *rows, bound *binding.Field, object *binding.Object) 
 	return fields
 }
 
-// passed returns the arguments of a computed field that are given.
+// passed returns the arguments of a computed field that are given. One that is
+// given as null is there, and one that is not given is not: section 6.4.1.
 func (b *builder) passed(g group, bound *binding.Field) []*Arg {
 	var list []*Arg
 	for i := range bound.Args {
-		if a := b.arg(g.fields[0], &bound.Args[i]); a != nil {
+		of := &bound.Args[i]
+		switch a := b.arg(g.fields[0], of); {
+		case a != nil:
 			list = append(list, a)
+		case b.isNull(g.fields[0], of):
+			list = append(list, &Arg{Name: of.Def.Name, Pos: g.fields[0].Name.Pos, Type: of.Def.Type, Literal: &language.NullValue{}, Fixed: true})
 		}
 	}
 	return list

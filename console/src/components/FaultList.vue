@@ -1,17 +1,31 @@
 <script setup lang="ts">
 import { mdiAlertCircleOutline } from '@mdi/js'
+import { computed } from 'vue'
 import type { Fault } from '../client'
 
-defineProps<{ faults: Fault[] }>()
+const props = defineProps<{ faults: Fault[] }>()
 const emit = defineEmits<{ show: [at: { line: number; column: number }] }>()
 
 const pathText = (path: (string | number)[]) =>
   path.map((p, i) => (typeof p === 'number' ? `[${p}]` : i ? `.${p}` : p)).join('')
+
+// Errors that differ in nothing but their path are told once, with how many places.
+const together = computed(() => {
+  const known = new Map<string, { fault: Fault; more: number }>()
+  for (const fault of props.faults) {
+    const key = JSON.stringify([fault.message, fault.extensions?.code, fault.locations, fault.path ? '' : known.size])
+    const more = fault.extensions?.more ?? 0
+    const first = known.get(key)
+    if (first) first.more += 1 + more
+    else known.set(key, { fault, more })
+  }
+  return [...known.values()]
+})
 </script>
 
 <template>
   <ul class="faults" aria-label="Errors">
-    <li v-for="(f, i) in faults" :key="i" data-test="fault">
+    <li v-for="({ fault: f, more }, i) in together" :key="i" data-test="fault">
       <v-icon :icon="mdiAlertCircleOutline" size="small" color="error" />
       <div>
         <div>{{ f.message }}</div>
@@ -19,7 +33,7 @@ const pathText = (path: (string | number)[]) =>
           <button v-if="f.locations?.[0]" type="button" @click="emit('show', f.locations[0])">
             line {{ f.locations[0].line }}, column {{ f.locations[0].column }}
           </button>
-          <span v-if="f.path" class="mono">{{ pathText(f.path) }}<template v-if="f.extensions?.more"> and {{ f.extensions.more }} more places</template></span>
+          <span v-if="f.path" class="mono">{{ pathText(f.path) }}<template v-if="more"> and {{ more }} more places</template></span>
           <span v-if="f.extensions?.code">{{ f.extensions.code }}</span>
           <span v-if="f.extensions?.fix">→ {{ f.extensions.fix }}</span>
         </div>
