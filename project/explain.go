@@ -12,7 +12,7 @@ import (
 type Explanation struct {
 	Operation string    `json:"operation,omitempty"`
 	Requests  int       `json:"requests"`        // store requests, whatever the number of records
-	Several   bool      `json:"several"`         // a store takes one key at a time, or answers in pages: Requests is a least number
+	Several   bool      `json:"several"`         // a store takes one key at a time, or so many, or answers in pages: Requests is a least number
 	Limit     int       `json:"limit,omitempty"` // how many are allowed; 0 if there is no bound
 	Waves     []WaveOut `json:"waves"`
 	// Hidden says that the statements are not told to this caller.
@@ -46,6 +46,7 @@ type RequestOut struct {
 	EachKey   bool      `json:"eachKey,omitempty"` // up to one request for each distinct key
 	MaxKeys   int       `json:"maxKeys,omitempty"` // a request for each so many keys; 0 for all
 	Pages     int       `json:"pages,omitempty"`   // up to so many pages, each a request; 0 for one
+	splits    bool      // there can be more than MaxKeys
 	Problem   string    `json:"problem,omitempty"` // why it cannot be made now
 	Reads     []ReadOut `json:"reads"`
 }
@@ -69,7 +70,7 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 	if faults != nil {
 		return nil, faults
 	}
-	e := &Explanation{Operation: p.Name, Requests: len(p.Fetches), Several: p.Several, Limit: int(r.project.Config.Limits.StoreRequests), Waves: []WaveOut{}}
+	e := &Explanation{Operation: p.Name, Requests: len(p.Fetches), Limit: int(r.project.Config.Limits.StoreRequests), Waves: []WaveOut{}}
 	for _, f := range p.Fetches {
 		if len(e.Waves) < f.Wave {
 			e.Waves = append(e.Waves, WaveOut{Wave: f.Wave})
@@ -81,6 +82,7 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 		} else {
 			d := f.Request.Describe()
 			out.Asks, out.Statement, out.EachKey, out.MaxKeys, out.Pages = d.Asks, d.Statement, d.EachKey, d.MaxKeys, d.Pages
+			out.splits = p.Splits(f, vars)
 		}
 		for _, read := range f.Reads {
 			keys, records := p.Most(read, vars)
@@ -93,6 +95,7 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 			}
 			out.Reads = append(out.Reads, ReadOut{Calls: calls, Keys: bounded(keys), Most: bounded(records), Asks: read.String(), Fields: read.Covers, Depth: read.Depth(), Here: p.Left(read)})
 		}
+		e.Several = e.Several || out.EachKey || out.Pages > 0 || out.splits
 		w.Requests = append(w.Requests, out)
 	}
 	return e, nil
@@ -157,7 +160,10 @@ func (r *RequestOut) notes() []string {
 		}
 		notes = append(notes, note)
 	}
-	if r.MaxKeys > 0 && r.MaxKeys < manyKeys {
+	switch {
+	case r.splits:
+		notes = append(notes, fmt.Sprintf("one request for each %d keys: the store takes no more at once", r.MaxKeys))
+	case r.MaxKeys > 0 && r.MaxKeys < manyKeys:
 		notes = append(notes, fmt.Sprintf("up to %d keys in a request", r.MaxKeys))
 	}
 	if r.Pages > 0 {

@@ -96,7 +96,8 @@ func (s *Service) refuse(w http.ResponseWriter, media string, bad *refusal) {
 }
 
 // negotiate chooses the media type of the answer, or "" if none will do. No
-// Accept header means an old client.
+// Accept header means an old client. Each type is as good as the most specific range
+// that it fits says (RFC 9110, section 12.5.1); of equals, that which is named first.
 func negotiate(accept []string) string {
 	if len(accept) == 0 {
 		return mediaJSON
@@ -104,33 +105,61 @@ func negotiate(accept []string) string {
 	if len(accept) == 1 && (accept[0] == mediaJSON || accept[0] == mediaResponse) {
 		return accept[0]
 	}
+	ranges := rangesOf(accept)
 	best, bestQ, bestAt := "", 0.0, 0
-	at := 0
-	for _, part := range strings.Split(strings.Join(accept, ","), ",") {
-		at++
+	for _, media := range []string{mediaJSON, mediaResponse} {
+		fit := mediaRange{}
+		for _, r := range ranges {
+			if (r.media == media || r.media == "application/*" || r.media == "*/*") && r.specific() > fit.specific() {
+				fit = r
+			}
+		}
+		if fit.q > bestQ || fit.q == bestQ && fit.q > 0 && fit.at < bestAt {
+			best, bestQ, bestAt = media, fit.q, fit.at
+		}
+	}
+	return best
+}
+
+// A mediaRange is one of those that an Accept header names.
+type mediaRange struct {
+	media string
+	q     float64
+	at    int // its place in the header
+}
+
+// specific returns how specific a range is: 0 of none.
+func (r mediaRange) specific() int {
+	switch {
+	case r.media == "":
+		return 0
+	case r.media == "*/*":
+		return 1
+	case strings.HasSuffix(r.media, "/*"):
+		return 2
+	}
+	return 3
+}
+
+// rangesOf reads Accept headers. What cannot be read, or wants another character set
+// than UTF-8, is left out.
+func rangesOf(accept []string) []mediaRange {
+	var list []mediaRange
+	for at, part := range strings.Split(strings.Join(accept, ","), ",") {
 		media, params, err := mime.ParseMediaType(strings.TrimSpace(part))
 		if err != nil {
 			continue
 		}
 		q := 1.0
 		if text, ok := params["q"]; ok {
-			if q, err = strconv.ParseFloat(text, 64); err != nil {
+			if q, err = strconv.ParseFloat(text, 64); err != nil || !(q >= 0 && q <= 1) {
 				continue
 			}
 		}
 		if charset := params["charset"]; charset != "" && !strings.EqualFold(charset, "utf-8") {
 			continue
 		}
-		switch media {
-		case "*/*", "application/*":
-			media = mediaJSON
-		case mediaResponse, mediaJSON:
-		default:
-			continue
-		}
-		if q > bestQ || q == bestQ && q > 0 && at < bestAt {
-			best, bestQ, bestAt = media, q, at
-		}
+		list = append(list, mediaRange{media, q, at})
 	}
-	return best
+	return list
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"strings"
 
 	"github.com/go-json-experiment/json/jsontext"
@@ -36,18 +37,29 @@ func decodeQuery(r *http.Request) (*project.Question, *refusal) {
 	if q.Query == "" && q.OperationName == "" {
 		return nil, badRequest("send ?query={…}, encoded, or ?operationName=… of a saved operation", "the parameter \"query\" is missing")
 	}
-	if text := values.Get("variables"); text != "" {
-		value, err := newReader([]byte(text)).whole()
-		if err != nil {
-			return nil, badRequest("", "the parameter \"variables\" is not a JSON object: %s", jsonFault(err, []byte(text)))
-		}
-		object, ok := value.(map[string]any)
-		if !ok && value != nil {
-			return nil, badRequest("", "the parameter \"variables\" is not a JSON object")
-		}
-		q.Variables = object
+	var bad *refusal
+	if q.Variables, bad = objectParameter(values, "variables"); bad != nil {
+		return nil, bad
 	}
-	return q, nil
+	_, bad = objectParameter(values, "extensions")
+	return q, bad
+}
+
+// objectParameter reads a parameter that is a JSON object, or null, or not there.
+func objectParameter(values url.Values, name string) (map[string]any, *refusal) {
+	text := values.Get(name)
+	if text == "" {
+		return nil, nil
+	}
+	value, err := newReader([]byte(text)).whole()
+	if err != nil {
+		return nil, badRequest("", "the parameter %q is not a JSON object: %s", name, jsonFault(err, []byte(text)))
+	}
+	object, ok := value.(map[string]any)
+	if !ok && value != nil {
+		return nil, badRequest("", "the parameter %q is not a JSON object", name)
+	}
+	return object, nil
 }
 
 // fill fills in the text of a saved operation that is asked for by its name.

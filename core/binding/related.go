@@ -179,6 +179,10 @@ func (b *binder) cardinality(p place, f *schema.Field, d *language.Directive, bo
 	if !bound.Many && schema.IsNonNull(f.Type) && p.records != nil && p.records.Info != nil {
 		for _, here := range bound.Here {
 			if h := p.records.Info.Field(p.prefix + here); h != nil && h.Nullable && !p.records.Info.Sampled {
+				if p.ofOneKind(f) {
+					b.warn(ruleNullable, f.Pos, coordinate, "make it "+schema.Nullable(f.Type).String(), msgTrusted, coordinate, p.records.Set+"."+here, p.source.Name, f.Owner)
+					continue
+				}
 				b.fail(ruleNullable, f.Pos, coordinate, "make it "+schema.Nullable(f.Type).String(), msgRequiredFollowsMayNull, coordinate, p.records.Set, here)
 			}
 		}

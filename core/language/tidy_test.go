@@ -115,3 +115,24 @@ func FuzzTidy(f *testing.F) {
 	}
 	f.Fuzz(checkTidy)
 }
+
+// TestTidyDeep prints long lines of what is nested deep, which no line can hold: were
+// each level tried anew at every one above it, this would not end.
+func TestTidyDeep(t *testing.T) {
+	for name, text := range map[string]string{
+		"selections": "{ " + strings.Repeat("field(first: 10, after: \"x\") { ", 150) + "id" + strings.Repeat(" }", 150) + " }\n",
+		"values":     "{ a(x: " + strings.Repeat("[", 150) + "1" + strings.Repeat("]", 150) + ") { b } }\n",
+		"objects":    "{ a(x: " + strings.Repeat("{y: ", 150) + "1" + strings.Repeat("}", 150) + ") @include(if: true) { b } }\n",
+		"fragments":  "{ " + strings.Repeat("... on Craft @include(if: true) { ", 150) + "id" + strings.Repeat(" }", 150) + " }\n",
+	} {
+		doc, problems := Parse(NewSource("", text))
+		if len(problems) > 0 {
+			t.Fatal(problems)
+		}
+		tidy := Tidy(doc)
+		again, problems := Parse(NewSource("", tidy))
+		if len(problems) > 0 || shape(reflect.ValueOf(doc.Definitions)) != shape(reflect.ValueOf(again.Definitions)) || Tidy(again) != tidy {
+			t.Errorf("%s: %v\n%.2000s", name, problems, tidy)
+		}
+	}
+}

@@ -50,6 +50,7 @@ func (b *builder) fetches(prepare Prepare) {
 	for i, f := range b.plan.Fetches {
 		f.ID = i
 	}
+	cost := costs{b.plan, nil, Unbounded, map[*Read][2]int64{}}
 	for _, f := range b.plan.Fetches {
 		b.plan.order(f)
 		b.plan.Waves = max(b.plan.Waves, f.Wave)
@@ -60,8 +61,8 @@ func (b *builder) fetches(prepare Prepare) {
 			}
 			if f.Request, f.Err = prepare(f.Source, reads); f.Err == nil {
 				d := f.Request.Describe()
-				f.Asks, f.EachKey, f.Pages = d.Asks, d.EachKey, d.Pages
-				b.plan.Several = b.plan.Several || d.EachKey || d.Pages > 0
+				f.Asks, f.EachKey, f.Pages, f.MaxKeys = d.Asks, d.EachKey, d.Pages, d.MaxKeys
+				b.plan.Several = b.plan.Several || d.EachKey || d.Pages > 0 || cost.splits(f)
 			}
 		}
 	}

@@ -1,6 +1,11 @@
 package plan
 
-import "osprey/core/schema"
+import (
+	"slices"
+
+	"osprey/core/schema"
+	"osprey/core/store"
+)
 
 // MostRecords returns how many records the stores send at most, as far as limits,
 // unique keys and the reads above tell; what nothing bounds does not count. A
@@ -39,6 +44,25 @@ func (p *Plan) Most(r *Read, vars map[string]schema.Value) (keys, records int64)
 	return keys, records
 }
 
+// Splits reports whether there can be more keys than a fetch takes in one request.
+func (p *Plan) Splits(f *Fetch, vars map[string]schema.Value) bool {
+	c := costs{p, vars, Unbounded, map[*Read][2]int64{}}
+	return c.splits(f)
+}
+
+func (c *costs) splits(f *Fetch) bool {
+	return f.MaxKeys > 0 && slices.ContainsFunc(f.Reads, func(r *Read) bool {
+		keys, _ := c.of(r)
+		return len(r.Feeds) > 0 && (keys < 0 || keys > int64(f.MaxKeys))
+	})
+}
+
+// lists reports whether a row can bring several keys.
+func (f *Feed) lists() bool {
+	columns := f.Rows.Step.Read.Store.Columns
+	return columns[f.Columns[0]].Kind == store.List
+}
+
 // costs remembers what is known of each read, since many can hang from one.
 type costs struct {
 	plan  *Plan
@@ -56,7 +80,7 @@ func (c *costs) of(r *Read) (keys, records int64) {
 	c.known[r] = [2]int64{Unbounded, Unbounded}
 	for _, f := range r.Feeds {
 		above := int64(Unbounded)
-		if len(f.Rows.Path) == 0 {
+		if len(f.Rows.Path) == 0 && !f.lists() {
 			_, above = c.of(f.Rows.Step.Read)
 		}
 		keys = add(keys, above)

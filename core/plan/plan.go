@@ -32,8 +32,9 @@ type Plan struct {
 	Data    *Object  // the shape of the answer
 	Fields  []*Field // all fields of Data, by their ID
 	Depends Dependencies
-	// Several says that a fetch can take several requests: one for each key, or
-	// one for each page. Their number is then a least number.
+	// Several says that a fetch can take several requests: one for each key, one for
+	// each page, or one for each so many keys, if nothing bounds them below that. Their
+	// number is then a least number.
 	Several bool
 	// Refused is why the operation must not be run, whatever its stores answer; ""
 	// if it may.
@@ -53,6 +54,7 @@ type Fetch struct {
 	Asks    string
 	EachKey bool
 	Pages   int // how many pages are followed at most, each a request; 0 for one
+	MaxKeys int // how many keys a request takes; 0 for all
 	// Request is prepared by the source. It is nil if the plan was made without
 	// stores, or if Err says why it could not be prepared.
 	Request store.Request
