@@ -19,6 +19,8 @@ type Additions struct {
 	Sources   map[string]AddedSource    // by name
 	Functions map[string]functions.Func // by source and name, with a dot between
 	Texts     []schema.Text
+	// Waiting is told which sources have not told what they hold, if they take long.
+	Waiting func(sources []string)
 }
 
 // An AddedSource is a store that the program opened. The project closes it.

@@ -6,7 +6,7 @@ import (
 	"regexp"
 	"slices"
 	"sort"
-	"strconv"
+
 	"strings"
 	"time"
 
@@ -117,15 +117,18 @@ type ReadConfig struct {
 	SortKeys map[string]string `yaml:"sortKeys"` // how the service names an order such as "at desc"
 	Limit    string            `yaml:"limit"`
 	Offset   string            `yaml:"offset"`
-	Pages    *struct {
-		Link   bool   `yaml:"link"`
-		Next   string `yaml:"next"`
-		Cursor string `yaml:"cursor"`
-		Number string `yaml:"number"`
-		First  Count  `yaml:"first"`
-		Count  string `yaml:"count"`
-		Most   Count  `yaml:"most"`
-	} `yaml:"pages"`
+	Pages    *PagesConfig      `yaml:"pages"`
+}
+
+// PagesConfig is how a service answers in pages.
+type PagesConfig struct {
+	Link   bool   `yaml:"link"`
+	Next   string `yaml:"next"`
+	Cursor string `yaml:"cursor"`
+	Number string `yaml:"number"`
+	First  Count  `yaml:"first"`
+	Count  string `yaml:"count"`
+	Most   Count  `yaml:"most"`
 }
 
 // Strings is one string or a list of them.
@@ -157,25 +160,16 @@ var yamlPlace = regexp.MustCompile(`^\[(\d+):(\d+)\] `)
 func readConfig(src *language.Source, getenv func(string) (string, bool)) (*Config, language.Problems) {
 	var problems language.Problems
 	config := &Config{}
-	if err := yaml.UnmarshalWithOptions([]byte(src.Text), config, yaml.Strict()); err != nil {
-		msg := strings.SplitN(err.Error(), "\n", 2)[0]
-		pos := src.Pos(0)
-		if m := yamlPlace.FindStringSubmatch(msg); m != nil {
-			msg = msg[len(m[0]):]
-			line, _ := strconv.Atoi(m[1])
-			column, _ := strconv.Atoi(m[2])
-			pos = placeOf(src, line, column)
-		}
-		problems.Add(ruleConfig, pos, "%s", msg)
+	body := readLayout(src, getenv, &problems)
+	if problems.Failed() {
 		return config, problems
 	}
-	expand := func(what string, text *string) {
-		*text = expandVariables(*text, getenv, func(name string) {
-			problems.Add(ruleEnvironment, findText(src, "${"+name), "the environment variable %s, which %s needs, is not set", name, what).
-				Fix = "set it, or write ${" + name + ":-…} with a default"
-		})
+	if body != nil {
+		if err := yaml.NodeToValue(body, config); err != nil {
+			addYAML(src, &problems, err)
+			return config, problems
+		}
 	}
-	expand("listen", &config.Listen)
 	config.Limits = config.Limits.withDefaults()
 	config.Statements = cmp.Or(config.Statements, StatementsLoopback)
 	if known := []string{StatementsLoopback, StatementsEveryone, StatementsNobody}; !slices.Contains(known, config.Statements) {
@@ -186,9 +180,6 @@ func readConfig(src *language.Source, getenv func(string) (string, bool)) (*Conf
 			problems.Add(ruleConfig, findText(src, "hosts:"), "hosts has %q, which is no name of a host such as port.example", host)
 		}
 	}
-	if len(config.Sources) == 0 {
-		problems.Add(ruleConfig, src.Pos(0), "no sources are configured").Fix = "add them under \"sources:\""
-	}
 	for _, name := range sortedNames(config.Sources) {
 		s := config.Sources[name]
 		pos := findText(src, name+":")
@@ -196,12 +187,6 @@ func readConfig(src *language.Source, getenv func(string) (string, bool)) (*Conf
 			problems.Add(ruleConfig, pos, "the source %s is empty", name)
 			config.Sources[name] = &SourceConfig{}
 			continue
-		}
-		expand("the source "+name, &s.URL)
-		expand("the source "+name, &s.Folder)
-		for header, v := range s.Headers {
-			expand("the source "+name, &v)
-			s.Headers[header] = v
 		}
 		if s.Naming == "" {
 			s.Naming = string(binding.Exact)

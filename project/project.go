@@ -33,6 +33,7 @@ type Project struct {
 	// Operations are the texts of operations/, which are checked with the schema.
 	Operations []SavedOperation
 
+	config  *language.Source // osprey.yaml
 	texts   []schema.Text
 	current atomic.Pointer[Revision]
 	log     *slog.Logger
@@ -65,7 +66,7 @@ func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions
 		f := placed(problems, inOne(src))
 		return nil, f, f
 	}
-	p := &Project{Dir: dir, Config: config, log: log, failed: newFailureLog(log), changed: make(chan string, 16)}
+	p := &Project{Dir: dir, Config: config, config: src, log: log, failed: newFailureLog(log), changed: make(chan string, 16)}
 	if p.Sources, problems = openSources(config, src); problems.Failed() {
 		p.Close()
 		f := placed(problems, inOne(src))
@@ -81,13 +82,38 @@ func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions
 		p.Close()
 		return nil, nil, err
 	}
+	done := p.whileWaiting(with.Waiting)
 	p.readCatalogues(ctx)
+	done()
 	findings, err := p.Load()
 	if err != nil {
 		p.Close()
 		return nil, findings, err
 	}
 	return p, findings, nil
+}
+
+// patience is how long catalogues are waited for in silence.
+const patience = 500 * time.Millisecond
+
+// whileWaiting tells, after a while, which sources have not told what they hold,
+// until done is called.
+func (p *Project) whileWaiting(tell func(sources []string)) (done func()) {
+	if tell == nil {
+		return func() {}
+	}
+	timer := time.AfterFunc(patience, func() {
+		var names []string
+		for _, name := range sortedNames(p.Sources) {
+			if c, err := p.Sources[name].known(); c == nil && err == nil {
+				names = append(names, name)
+			}
+		}
+		if len(names) > 0 {
+			tell(names)
+		}
+	})
+	return func() { timer.Stop() }
 }
 
 // readCatalogues asks all stores whose catalogue is not known, at once, and
@@ -120,7 +146,7 @@ func (p *Project) Load() (Findings, error) {
 		sources[name] = source.bind()
 	}
 	s, bound, problems := binding.Resolve(p.texts, sources)
-	findings := placed(problems, s.Source)
+	findings := append(p.waiting(), placed(problems, s.Source)...)
 	if bound == nil {
 		return findings, findings
 	}

@@ -17,26 +17,34 @@ import (
 )
 
 func TestReadConfig(t *testing.T) {
-	env := map[string]string{"REGISTRY_URL": "postgres://x", "EMPTY": ""}
+	env := map[string]string{"REGISTRY_URL": "postgres://x", "EMPTY": "", "RETRIES": "7"}
 	getenv := func(name string) (string, bool) { v, ok := env[name]; return v, ok }
 	const text = `
 listen: ${LISTEN:-127.0.0.1:7420}
 sources:
-  registry: { kind: postgres, url: "${REGISTRY_URL}", naming: snake, pool: 3, timeout: 1500ms }
+  registry:
+    kind: postgres
+    url: "${REGISTRY_URL}"
+    naming: snake
+    pool: ${POOL:-3}
+    timeout: ${TIMEOUT:-1500ms}
+    retries: ${RETRIES}
   tides:
     kind: rest
     url: http://${HOST:-localhost}/${EMPTY:-base}
     headers: { Authorization: "Bearer ${TOKEN:-none}" }
     sets:
       stations: { key: [a, b], fields: { a: text, b: int?, c: [float] }, reads: [{ get: "/x{?a*}", many: a }] }
-limits: { body: 2MB, timeout: 3s }
-introspection: false
+limits:
+  body: ${BODY:-2MB}
+  timeout: 3s
+introspection: ${INTROSPECTION:-false}
 `
 	c, problems := readConfig(language.NewSource("osprey.yaml", text), getenv)
 	if len(problems) > 0 {
 		t.Fatal(problems)
 	}
-	if c.Listen != "127.0.0.1:7420" || c.Sources["registry"].URL != "postgres://x" || c.Sources["registry"].Timeout != Span(1500*time.Millisecond) ||
+	if c.Listen != "127.0.0.1:7420" || c.Sources["registry"].URL != "postgres://x" || c.Sources["registry"].Timeout != Span(1500*time.Millisecond) || c.Sources["registry"].Pool != 3 || *c.Sources["registry"].Retries != 7 ||
 		c.Sources["tides"].URL != "http://localhost/base" || c.Sources["tides"].Headers["Authorization"] != "Bearer none" || *c.Introspection {
 		t.Errorf("the configuration is %+v %+v", c, c.Sources["tides"])
 	}
@@ -53,17 +61,30 @@ introspection: false
 func TestConfigProblems(t *testing.T) {
 	for _, test := range []struct{ text, want string }{
 		{"sources: 5\n", "osprey.yaml:1:10: "},
-		{"source: {}\n", `osprey.yaml:1:1: unknown field "source"`},
+		{"source: {}\n", `osprey.yaml:1:1: osprey.yaml has no key "source"; did you mean "sources"?`},
 		{"sources:\n  a:\n", "osprey.yaml:2:3: the source a is empty"},
 		{"sources:\n  a: { kind: rest, url: \"${A}${B:-x}\" }\n", "osprey.yaml:2:26: the environment variable A, which the source a needs, is not set"},
 		{"sources:\n  a: { kind: rest, url: x, naming: kebab }\n", `osprey.yaml:2:3: the source a has the naming rule "kebab"; there are exact, camel, snake`},
-		{"listen: x\n", "osprey.yaml:1:1: no sources are configured"},
+		// Keys that are none, or stand elsewhere, and values of another form.
+		{"sources:\n  a: { kind: postgres, adress: x }\n", `osprey.yaml:2:24: the source a has no key "adress"` + "\n"},
+		{"sources:\n  a: { kind: rest, url: x, ulr: y }\n", `osprey.yaml:2:28: the source a has no key "ulr"; did you mean "url"?`},
+		{"sources:\n  a: { kind: rest, url: x }\npool: 4\n", `osprey.yaml:3:1: osprey.yaml has no key "pool"`},
+		{"sources:\n  a:\n    kind: rest\n    url: x\n    sets:\n      s: { key: id, many: id }\n", `osprey.yaml:6:21: the set s has no key "many"`},
+		{"sources:\n  - a\n", `osprey.yaml:2:3: sources must have keys with values, and is a list`},
+		{"sources:\n  a: postgres\n", `osprey.yaml:2:6: the source a must have keys with values, and is a text`},
+		{"introspection: maybe\n", `osprey.yaml:1:16: introspection must be true or false, and is a text`},
+		{"hosts: port.example\n", `osprey.yaml:1:8: hosts must be a list, and is a text`},
+		{"sources:\n  a: { kind: [rest] }\n", `osprey.yaml:2:14: the source a's kind must be a text, and is a list`},
+		{"limits: { timeout: ${T:-5} }\n", `osprey.yaml:1:`},
+		{"limits:\n  page: ${PAGE:-many}\n", `osprey.yaml:2:9: "many" is no number`},
+		{"introspection: ${INTROSPECTION:-yes please}\n", `osprey.yaml:1:16: introspection must be true or false, and is a text`},
+		{"limits:\n  timeout: ${TIMEOUT}\n", `osprey.yaml:2:12: the environment variable TIMEOUT, which limits.timeout needs, is not set`},
 		// Bounds that are none.
 		{"limits: { body: abc }\n", `osprey.yaml:1:17: "abc" is no number of bytes such as 512KB, 16MB or 1GB`},
 		{"limits:\n  answer: 99999999999GB\n", `osprey.yaml:2:11: "99999999999GB" is no number of bytes`},
 		{"limits:\n  plans: -1\n", `osprey.yaml:2:10: "-1" is no number of bytes`},
 		{"limits:\n  timeout: -5s\n", `osprey.yaml:2:12: "-5s" is no length of time such as 500ms, 3s or 2m`},
-		{"limits:\n  timeout: 5\n", `osprey.yaml:2:12: "5" is no length of time`},
+		{"limits:\n  timeout: 5\n", `osprey.yaml:2:12: "5" is no length of time such as 500ms, 3s or 2m; write 5s`},
 		{"limits:\n  page: -1\n", `osprey.yaml:2:9: "-1" is no number from 0 to 2147483647`},
 		{"limits:\n  page: [1]\n", `osprey.yaml:2:9: "[1]" is no number`},
 		{"limits:\n  records: 1.5\n", `osprey.yaml:2:12: "1.5" is no number`},

@@ -60,6 +60,9 @@ func (c *Count) UnmarshalYAML(node ast.Node) error {
 func (s *Span) UnmarshalYAML(node ast.Node) error {
 	d, err := time.ParseDuration(scalarOf(node))
 	if err != nil || d < 0 {
+		if n, bare := strconv.Atoi(scalarOf(node)); bare == nil && n > 0 {
+			return atNode(node, "is no length of time such as 500ms, 3s or 2m; write %ds", n)
+		}
 		return atNode(node, "is no length of time such as 500ms, 3s or 2m")
 	}
 	*s = Span(d)
@@ -67,6 +70,9 @@ func (s *Span) UnmarshalYAML(node ast.Node) error {
 }
 
 func scalarOf(node ast.Node) string {
+	if text, ok := node.(*ast.StringNode); ok {
+		return strings.TrimSpace(text.Value) // with the environment's values in it
+	}
 	if _, ok := node.(ast.ScalarNode); !ok {
 		return ""
 	}

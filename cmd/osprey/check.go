@@ -43,7 +43,7 @@ func check(ctx context.Context, c *cli.Command) error {
 	if format != "text" && format != "json" {
 		return wrongUse("--format is text or json, found %q", format)
 	}
-	findings, down, err := findProblems(ctx, dir, c.Bool("types-only"), c.String("operations"))
+	findings, down, err := findProblems(ctx, c, dir)
 	if err != nil {
 		return err
 	}
@@ -53,9 +53,6 @@ func check(ctx context.Context, c *cli.Command) error {
 		}
 	} else {
 		printFindings(c.Root().Writer, findings)
-		for _, line := range down {
-			fmt.Fprintln(c.Root().ErrWriter, line)
-		}
 		fmt.Fprintln(c.Root().Writer, summary(findings, down))
 	}
 	switch {
@@ -78,14 +75,15 @@ func oneFolder(c *cli.Command) (string, error) {
 	return "", wrongUse("expected one folder, found %d arguments", c.Args().Len())
 }
 
-// findProblems loads the project and lists what it found, with a line for each
-// store that could not be asked.
-func findProblems(ctx context.Context, dir string, typesOnly bool, operations string) (project.Findings, []string, error) {
-	if typesOnly {
+// findProblems loads the project and lists what it found, and the sources that did not
+// answer.
+func findProblems(ctx context.Context, c *cli.Command, dir string) (findings project.Findings, down []string, err error) {
+	operations := c.String("operations")
+	if c.Bool("types-only") {
 		findings, err := project.CheckTypes(dir, operations)
 		return findings, nil, err
 	}
-	p, findings, err := project.Open(ctx, dir, slog.New(slog.DiscardHandler))
+	p, findings, err := project.OpenWith(ctx, dir, slog.New(slog.DiscardHandler), &project.Additions{Waiting: waiting(c)})
 	if p == nil {
 		var found project.Findings
 		if errors.As(err, &found) {
@@ -101,13 +99,13 @@ func findProblems(ctx context.Context, dir string, typesOnly bool, operations st
 		}
 		findings = append(findings, more...)
 	}
-	var down []string
 	for name, s := range p.Sources {
-		if err := s.Unknown(); err != nil {
-			down = append(down, fmt.Sprintf("the source %s could not be asked for its catalogue, so its bindings are not checked: %v", name, err))
+		if s.Unknown() != nil {
+			down = append(down, name)
 		}
 	}
-	return findings, down, nil
+	more, unreached := p.Probe(ctx)
+	return append(findings, more...), append(down, unreached...), nil
 }
 
 func summary(f project.Findings, down []string) string {

@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"syscall"
 	"testing"
@@ -195,14 +196,21 @@ func TestCheck(t *testing.T) {
 		{"several faults", map[string]string{"osprey.yaml": yaml, "schema/a.graphql": "type Query { a: Int, b: Strng }", "schema/b.graphql": "type A { x Int }"}, 1, "2 errors"},
 		{"a wrong kind", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: postgress\n    url: x\n", "schema/a.graphql": "type Query { a: Int }"}, 1,
 			"osprey.yaml:2:3: error: the source a is of the kind \"postgress\"; did you mean \"postgres\"?"},
-		{"a wrong word", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: postgres\n    adress: x\n"}, 1, "osprey.yaml:4:5: error: unknown field \"adress\""},
+		{"a wrong word", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: postgres\n    adress: x\n"}, 1, "osprey.yaml:4:5: error: the source a has no key \"adress\""},
 		{"no YAML", map[string]string{"osprey.yaml": "sources: [\n"}, 1, "osprey.yaml:"},
 		{"a variable that is not set", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: postgres\n    url: ${NOWHERE_URL}\n", "schema/a.graphql": "type Query { a: Int }"}, 1,
 			"osprey.yaml:4:10: error: the environment variable NOWHERE_URL, which the source a needs, is not set"},
-		{"no sources", map[string]string{"osprey.yaml": "listen: x\n"}, 1, "no sources are configured"},
+		{"a project of expressions alone", map[string]string{"osprey.yaml": "listen: 127.0.0.1:1\n", "schema/a.graphql": "type Query { tons(kg: Float!): Float @computed(expr: \"args.kg / 1000.0\") }"}, 0, "no problems found"},
+		{"a store without sources", map[string]string{"osprey.yaml": "listen: 127.0.0.1:1\n", "schema/a.graphql": "type Query { a: [A!] @read } type A @stored(in: \"a\") { b: Int }"}, 1, "A is stored in \"a\", which is no source"},
 		{"a wrong address", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: rest\n    url: harbour\n", "schema/a.graphql": "type Query { a: Int }"}, 1, "the address is not of the form http://host/path"},
 		{"a wrong field", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: rest\n    url: http://x\n    sets:\n      s:\n        fields: { a: txt }\n", "schema/a.graphql": "type Query { a: Int }"}, 1, "the field a is of the kind \"txt\""},
-		{"a store that is down", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: postgres\n    url: postgres://127.0.0.1:1/x\n", "schema/a.graphql": "type Query { a: [A!] @read }\ntype A @stored(in: \"a\") { b: Int }"}, 3, "no problems found; 1 source not checked"},
+		{"a store that is down", map[string]string{"osprey.yaml": "sources:\n  a:\n    kind: postgres\n    url: postgres://127.0.0.1:1/x\n", "schema/a.graphql": "type Query { a: [A!] @read }\ntype A @stored(in: \"a\") { b: Int }"}, 3, "0 errors, 1 warning; 1 source not checked"},
+		{"a service that refuses the token", map[string]string{"osprey.yaml": "sources:\n  tides:\n    kind: rest\n    url: ${TIDES_URL}\n    headers: { Authorization: wrong }\n    sets:\n      stations: { key: code, fields: { code: text }, reads: [{ get: \"/stations{?code*}\", many: code, pick: \"$.results[*]\" }] }\n", "schema/a.graphql": "type Query { a: [A!] @read }\ntype A @stored(in: \"tides\", as: \"stations\") { code: String }"}, 1,
+			"error: the records of A cannot be read from stations in tides: it refuses who asks (status 401)"},
+		{"a pick that finds nothing", map[string]string{"osprey.yaml": "sources:\n  tides:\n    kind: rest\n    url: ${TIDES_URL}\n    headers: { Authorization: \"Bearer ${TIDES_TOKEN:-skerrow-tides}\" }\n    sets:\n      stations: { key: code, fields: { code: text }, reads: [{ get: \"/stations{?code*}\", many: code, pick: \"$.result[*]\" }] }\n", "schema/a.graphql": "type Query { a: [A!] @read }\ntype A @stored(in: \"tides\", as: \"stations\") { code: String }"}, 1,
+			"error: the records of A cannot be read from stations in tides: it answered something without the records that were asked for"},
+		{"a kind that no type claims", map[string]string{"osprey.yaml": yaml, "schema/a.graphql": "type Query { a: [I!] @read }\ninterface I @stored(in: \"registry\", as: \"pilots\") @kind(by: \"licence\") { name: String! }\ntype A implements I @kind(is: \"A\") { name: String! }"}, 0,
+			"of no type; they will be errors where they are read"},
 	} {
 		t.Run(test.name, func(t *testing.T) {
 			out, errs, code := osprey(t, "check", demotest.Folder(t, test.files))
@@ -211,6 +219,21 @@ func TestCheck(t *testing.T) {
 			}
 		})
 	}
+	// Whatever ails a source when it is looked at is one finding, and nothing is derived
+	// from what it would have told.
+	registry := os.Getenv("REGISTRY_URL")
+	for url, why := range map[string]string{
+		regexp.MustCompile("//.*@").ReplaceAllString(registry, "//harbour:wrong@"): "it refuses the user or the password",
+		registry + "x":                           "it has no database of this name",
+		"postgres://harbour@127.0.0.1:1/harbour": "it cannot be reached (dial tcp 127.0.0.1:1: connect: connection refused)",
+	} {
+		t.Setenv("REGISTRY_URL", url)
+		out, errs, code = osprey(t, "check", "demo/harbour")
+		if code != 3 || !strings.Contains(out, "0 errors, 2 warnings; 1 source not checked") || strings.Count(out, "the source registry") != 1 || !strings.Contains(out, why) {
+			t.Errorf("check with the registry at %s exits with %d:\n%s%s", url, code, out, errs)
+		}
+	}
+	t.Setenv("REGISTRY_URL", registry)
 	dir := demotest.Folder(t, map[string]string{"osprey.yaml": yaml, "schema/a.graphql": "type Query { a: Strng }"})
 	out, _, code = osprey(t, "check", "--types-only", "--format", "json", dir)
 	if code != 1 || !strings.Contains(out, `"severity": "error"`) || !strings.Contains(out, `"line": 1`) || !strings.Contains(out, `"column": 17`) {

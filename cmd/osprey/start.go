@@ -44,17 +44,12 @@ func startCommand() *cli.Command {
 // address when requests are taken.
 func serve(ctx context.Context, c *cli.Command, dir, listen string, listening func(address string)) error {
 	log := slog.New(slog.NewTextHandler(c.Root().ErrWriter, nil))
-	p, findings, err := project.Open(ctx, dir, log)
+	p, findings, err := project.OpenWith(ctx, dir, log, &project.Additions{Waiting: waiting(c)})
 	printFindings(c.Root().ErrWriter, findings)
 	if err != nil {
 		return err
 	}
 	defer p.Close()
-	for name, s := range p.Sources {
-		if err := s.Unknown(); err != nil {
-			log.Warn("a store does not answer; it is tried again", "source", name, "error", err)
-		}
-	}
 	if listen == "" {
 		listen = p.Config.Listen
 	}
@@ -73,6 +68,13 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, listening fu
 	listening(address)
 	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Config.Limits.Body), Listen: listen})
 	return s.Serve(ctx, l, service.Stop{Drain: drainOf(p.Config, l.Addr())})
+}
+
+// waiting tells which sources a project waits for.
+func waiting(c *cli.Command) func(sources []string) {
+	return func(sources []string) {
+		fmt.Fprintf(c.Root().ErrWriter, "osprey: waiting for %s to tell what it holds …\n", strings.Join(sources, ", "))
+	}
 }
 
 // drainOf returns how long the service still takes requests when it is told to

@@ -254,12 +254,20 @@ func (b *binder) kinds(t schema.Named) {
 	if info != nil {
 		for _, v := range info.Values {
 			if k.Types[v] == nil && !b.problem["kind "+t.String()] {
-				b.warn(ruleKind, d.Pos, t.String(), "add a type with @kind(is: \""+v+"\")", msgRecordsWhoseAreNo, k.Path, v)
+				b.warn(ruleKind, d.Pos, t.String(), unclaimedFix(v), msgRecordsWhoseAreNo, k.Path, v)
 			}
 		}
 	}
 	r.Kind = k
 }
+
+// Unclaimed tells of records whose kind no type claims.
+func Unclaimed(r *Records, pos language.Pos, value string) *language.Problem {
+	return &language.Problem{Severity: language.Warning, Rule: ruleKind, Pos: pos, Coordinate: r.Type.String(),
+		Msg: fmt.Sprintf(msgRecordsWhoseAreNo, r.Kind.Path, value), Fix: unclaimedFix(value)}
+}
+
+func unclaimedFix(value string) string { return "add a type with @kind(is: \"" + value + "\")" }
 
 func typeNames(list []*schema.Object) string {
 	names := make([]string, len(list))

@@ -74,6 +74,19 @@ type Records struct {
 	objects map[*schema.Object]*Object
 }
 
+// unknown reports whether the store did not tell its catalogue yet: what it would
+// have told, such as keys, is then not known, and nothing may be derived from it.
+func (r *Records) unknown() bool { return r != nil && r.Source.Catalogue == nil }
+
+// someField returns a field of the records, to stand for one that is not known yet.
+// It is never asked for, since one of the two stores of a relationship is not there.
+func (r *Records) someField() string {
+	if r == nil || r.Info == nil || len(r.Info.Fields) == 0 {
+		return "id"
+	}
+	return r.Info.Fields[0].Name
+}
+
 // Object returns how the fields of records of the object type are bound.
 func (r *Records) Object(t *schema.Object) *Object { return r.objects[t] }
 

@@ -64,6 +64,9 @@ func (b *binder) page(f *schema.Field, bound *Field) {
 	if info := bound.Target.Info; info != nil && len(info.Keys) > 0 {
 		p.Key = info.Keys[0]
 	}
+	if len(p.Key) == 0 && bound.Target.unknown() {
+		p.Key = []string{bound.Target.someField()}
+	}
 	if len(p.Key) == 0 {
 		b.fail(rulePage, f.Pos, f.Coordinate(), "name it in @stored(key: …)", msgPageNeedsKey, f.Coordinate(), bound.Target.Set)
 	}

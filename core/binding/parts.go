@@ -173,6 +173,9 @@ func mergeSorts(f *Field) {
 
 // sameOrder checks that the records of two parts can be put in one order.
 func (b *binder) sameOrder(f *schema.Field, first, part *Field) {
+	if first.Target.unknown() || part.Target.unknown() {
+		return // of what kinds they are, nobody has told yet
+	}
 	apart := len(first.Sort) != len(part.Sort)
 	for i := 0; !apart && i < len(first.Sort); i++ {
 		x, y := first.Sort[i], part.Sort[i]

@@ -49,12 +49,17 @@ func (b *binder) relatedRecords(p place, f *schema.Field, d *language.Directive,
 	bound.Many = bound.Many || bound.Page != nil
 	bound.Here, bound.There = texts(d.Argument("here")), texts(d.Argument("there"))
 	own := p.records
+	unknown := own.unknown() || target.unknown()
 	if through, ok := d.Argument("through").(*language.ObjectValue); ok {
 		if !b.through(p, f, d, bound, through) {
 			return nil
 		}
 	} else {
 		b.defaultFields(p, f, bound)
+	}
+	if unknown && (len(bound.Here) == 0 || len(bound.There) == 0 || bound.JoinTable == nil && len(bound.Here) != len(bound.There)) {
+		bound.Here, bound.There = []string{own.someField()}, []string{target.someField()}
+		return bound
 	}
 	if bound.JoinTable == nil && len(bound.Here) != len(bound.There) || len(bound.Here) == 0 {
 		b.fail(ruleRelated, d.Pos, coordinate, "name as many fields in \"here\" as in \"there\"", msgRelatesFieldsFields, coordinate, len(bound.Here), strings.Join(bound.Here, ", "), len(bound.There), strings.Join(bound.There, ", "))
@@ -131,7 +136,7 @@ func (b *binder) through(p place, f *schema.Field, d *language.Directive, bound 
 	if !bound.Many {
 		b.fail(ruleUnique, f.Pos, coordinate, "make it a list", msgGoesThroughPairsCan, coordinate, schema.NamedOf(f.Type))
 	}
-	if len(t.Here) != len(bound.Here) || len(t.There) != len(bound.There) {
+	if !bound.Target.unknown() && (len(t.Here) != len(bound.Here) || len(t.There) != len(bound.There)) {
 		b.fail(ruleRelated, d.Pos, coordinate, "", msgPairsNameFieldsRecord, t.Set, len(t.Here), len(bound.Here), strings.Join(bound.Here, ", "), len(t.There), len(bound.There), strings.Join(bound.There, ", "))
 		return false
 	}
@@ -192,7 +197,7 @@ func (b *binder) cardinality(p place, f *schema.Field, d *language.Directive, bo
 // keyReader checks that the target can be read by these fields at all, from the
 // records own, which are nil for a root field.
 func (b *binder) keyReader(own *Records, f *schema.Field, pos language.Pos, bound *Field, keys []string) {
-	if bound.Target.Source.Capabilities.CanRead == nil || own != nil && own.Source.Folds(own.Set, bound) {
+	if bound.Target.Source.Capabilities.CanRead == nil || own.unknown() || own != nil && own.Source.Folds(own.Set, bound) {
 		return
 	}
 	var where []string

@@ -65,6 +65,9 @@ func failPostgres(err error) *store.Error {
 		case "57014": // query_canceled
 			return &store.Error{Code: store.Timeout, Msg: "did not answer within its time limit", Err: err}
 		}
+		if why := refusals[refused.Code]; why != "" {
+			return &store.Error{Code: store.Down, Msg: "cannot be used: " + why, Err: err}
+		}
 		switch refused.Code[:2] {
 		case "08", "53", "57", "28", "3D":
 			return &store.Error{Code: store.Down, Msg: "cannot be used: it refuses the connection", Err: err}
@@ -78,6 +81,15 @@ func failPostgres(err error) *store.Error {
 		return &store.Error{Code: store.Down, Msg: "cannot be reached", Err: err}
 	}
 	return nil
+}
+
+// refusals are why a connection is refused, by the code: PostgreSQL, appendix A.
+var refusals = map[string]string{
+	"28P01": "it refuses the user or the password",
+	"28000": "it refuses the user, or where it comes from",
+	"3D000": "it has no database of this name",
+	"53300": "it has no connection left",
+	"57P03": "it is starting, or stopping",
 }
 
 // postgresDialect is the SQL of PostgreSQL.

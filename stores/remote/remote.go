@@ -88,6 +88,8 @@ func Status(res *http.Response, cause error) *store.Error {
 				e.Msg += " s"
 			}
 		}
+	case http.StatusUnauthorized, http.StatusForbidden:
+		e.Msg = fmt.Sprintf("refuses who asks (status %d)", res.StatusCode)
 	case http.StatusBadGateway, http.StatusServiceUnavailable, http.StatusGatewayTimeout:
 		// What stands before the service says that it is not there.
 		e.Code, e.Msg = store.Down, fmt.Sprintf("is not available (status %d)", res.StatusCode)
