@@ -81,8 +81,8 @@ func TestAbstractFindings(t *testing.T) {
 		{craft + `x: Float @computed(by: "fees.x", needs: "y(z: $z)") y(z: Int): Int @computed(by: "fees.y") }`, `the variable $z: there are no variables here`},
 		{craft + `x: Float @computed(by: "fees.x", needs: "y") y: Float @computed(by: "fees.y", needs: "z") z: Float @computed(expr: "record.x") }`, `needs itself: Craft.x → Craft.y → Craft.z → Craft.x`},
 		{craft + `x: Craft @computed(by: "fees.x") }`, `Craft.x is computed by a function, and Craft is stored in a record set → give an object with the key of the record`},
-		{`type Query { a: Int @computed(by: "fees.x", needs: "a") }`, `Query.a is a field of a root type, which has no record of which it could need something`},
-		{`type Query { a: Int @computed(expr: "record.x") }`, `undeclared reference to 'record'`},
+		{`type Query { a: Int @computed(by: "fees.x", needs: "a") }`, `Query.a needs itself`},
+		{`type Query { a: Int @computed(expr: "record.x") }`, `undefined field 'x'`},
 	} {
 		s, problems := binding.Build([]schema.Text{{Body: test.text}}, nil)
 		if !problems.Failed() {

@@ -49,6 +49,7 @@ func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 		sorted:  map[filterKey]Sorts{},
 		problem: map[string]bool{},
 		needs:   map[*schema.Field]*language.SelectionSet{},
+		groups:  map[*schema.Object]bool{}, bindsGroup: map[*schema.Object]bool{},
 	}
 	for _, name := range []string{"stored", "at", "related", "kind", "read", "total", "computed"} {
 		if d := s.Directive(name); d != nil && s.Position(d.Pos).Name != Directives.Name {
@@ -66,6 +67,9 @@ func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 		if r := b.bound.records[t]; r != nil && r.Type == t {
 			b.objects(r)
 		}
+	}
+	for _, root := range []*schema.Object{s.Query, s.Mutation} {
+		b.findGroups(root, map[*schema.Object]bool{})
 	}
 	b.reads(s.Query)
 	b.reads(s.Mutation)
@@ -85,6 +89,9 @@ type binder struct {
 	problems language.Problems
 	refused  []string                                 // coordinates in supplied types
 	needs    map[*schema.Field]*language.SelectionSet // of computed fields
+	// groups are the types that group fields of a root type; bindsGroup, those whose
+	// fields are bound, or are being bound.
+	groups, bindsGroup map[*schema.Object]bool
 }
 
 // add reports a finding once for a place and message.

@@ -122,6 +122,7 @@ const (
 	Read                // root fields: from a record set
 	Computed            // by an expression
 	Called              // by a function
+	Grouped             // root fields: an object that groups fields of a root type
 )
 
 // A Field is a bound field.

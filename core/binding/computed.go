@@ -40,10 +40,8 @@ func (b *binder) expression(f *schema.Field, d *language.Directive, text string)
 		return nil
 	}
 	inputs := map[string]*expression.Type{"args": b.argsType(f)}
-	root := b.isRoot(f.Owner)
-	if !root {
-		inputs["record"] = b.recordOf(f.Owner, false)
-	}
+	on := b.rootOf(f.Owner)
+	inputs["record"] = b.recordOf(on, false)
 	program, err := expression.Compile(text, inputs, b.expressionType(f.Type))
 	if err != nil {
 		b.fail(ruleComputed, d.Pos, f.Coordinate(), "", msgExpression, f.Coordinate(), err)
@@ -58,9 +56,9 @@ func (b *binder) expression(f *schema.Field, d *language.Directive, text string)
 	}
 	if needs := program.Needs["record"]; len(needs) > 0 {
 		var w strings.Builder
-		b.writeNeeds(&w, f.Owner, needs)
+		b.writeNeeds(&w, on, needs)
 		var msg string
-		if bound.Needs, msg, _ = b.parseSelection(w.String(), f.Owner.(schema.Composite)); bound.Needs == nil {
+		if bound.Needs, msg, _ = b.parseSelection(w.String(), on.(schema.Composite)); bound.Needs == nil {
 			b.fail(ruleComputed, d.Pos, f.Coordinate(), "", msgExpression, f.Coordinate(), msg)
 			return nil
 		}
@@ -75,7 +73,17 @@ func (b *binder) isRoot(t schema.Named) bool {
 			return true
 		}
 	}
-	return false
+	o, _ := t.(*schema.Object)
+	return b.groups[o]
+}
+
+// rootOf returns the type at which a computed field of a root type looks: for a
+// query's, the type itself; for a mutation's, the query type.
+func (b *binder) rootOf(t schema.Named) schema.Named {
+	if m := b.bound.Schema.Mutation; m != nil && t == schema.Named(m) {
+		return b.bound.Schema.Query
+	}
+	return t
 }
 
 // call binds a field that a function gives.
@@ -106,7 +114,7 @@ func (b *binder) call(f *schema.Field, d *language.Directive, by string) *Field 
 		if !b.neededFields(f, d, bound, text) {
 			return nil
 		}
-		signature.Record = b.selectedType(f.Owner, bound.Needs)
+		signature.Record = b.selectedType(b.rootOf(f.Owner), bound.Needs)
 	}
 	for _, a := range f.Args {
 		bound.Args = append(bound.Args, Arg{Def: a, Role: Passed})
@@ -128,12 +136,8 @@ func (b *binder) call(f *schema.Field, d *language.Directive, by string) *Field 
 // neededFields reads what a function needs of its record; false after telling
 // what is wrong.
 func (b *binder) neededFields(f *schema.Field, d *language.Directive, bound *Field, text string) bool {
-	if b.isRoot(f.Owner) {
-		b.fail(ruleComputed, d.Pos, f.Coordinate(), "leave needs out, and give it arguments", msgNeedsOfRoot, f.Coordinate())
-		return false
-	}
 	var msg, fix string
-	bound.Needs, msg, fix = b.parseSelection("{ "+text+"\n}", f.Owner.(schema.Composite))
+	bound.Needs, msg, fix = b.parseSelection("{ "+text+"\n}", b.rootOf(f.Owner).(schema.Composite))
 	if bound.Needs == nil {
 		b.fail(ruleComputed, d.Pos, f.Coordinate(), fix, msgNeeds, f.Coordinate(), msg)
 		return false

@@ -32,7 +32,13 @@ func (b *binder) crossings() {
 		return
 	}
 	all := map[string]bool{}
-	for _, def := range b.bound.Schema.Query.Fields {
+	fields := slices.Clone(b.bound.Schema.Query.Fields)
+	for _, t := range b.bound.Schema.Types() {
+		if o, ok := t.(*schema.Object); ok && b.groups[o] {
+			fields = append(fields, o.Fields...)
+		}
+	}
+	for _, def := range fields {
 		for _, name := range b.sourcesOf(b.bound.roots[def], nil, 0) {
 			all[name] = true
 		}
@@ -40,7 +46,7 @@ func (b *binder) crossings() {
 	if len(all) < 2 {
 		return // without the one store there is no answer anyway
 	}
-	for _, def := range b.bound.Schema.Query.Fields {
+	for _, def := range fields {
 		if sources := b.sourcesOf(b.bound.roots[def], nil, 0); schema.IsNonNull(def.Type) && len(sources) > 0 {
 			b.crosses(def, msgRequiredOfMany, def.Coordinate(), language.OneOf(sources))
 		}

@@ -29,7 +29,6 @@ const (
 	msgComputedHow       = "%s is computed, and @computed does not say how, or says it twice"
 	msgComputedAnd       = "%s is computed, and cannot have a place in a store too"
 	msgNeedsOfExpression = "%s is an expression, which needs what stands in it"
-	msgNeedsOfRoot       = "%s is a field of a root type, which has no record of which it could need something"
 	msgNeeds             = "what %s needs is no selection of its type: %s"
 	msgNoSelection       = "it is not the fields of one record"
 	msgNeedsItself       = "%s needs itself: %s"

@@ -128,7 +128,7 @@ func (b *binder) cycles() {
 		}
 		state[f] = 1
 		path = append(path, f)
-		for _, needed := range b.neededBy(f.Owner, b.needs[f], nil) {
+		for _, needed := range b.neededBy(b.rootOf(f.Owner), b.needs[f], nil) {
 			visit(needed)
 		}
 		path = path[:len(path)-1]

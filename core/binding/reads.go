@@ -28,6 +28,10 @@ func (b *binder) reads(root *schema.Object) {
 			}
 			continue
 		}
+		if group := b.group(f); group != nil {
+			b.bound.roots[f] = b.grouped(f, group)
+			continue
+		}
 		if d == nil {
 			b.fail(ruleUnbound, f.Pos, f.Coordinate(), "write @read behind it", msgNothingSaysWhereComes, f.Coordinate())
 			continue

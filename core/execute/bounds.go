@@ -122,6 +122,8 @@ func (m *measure) field(f *plan.Field, t *store.Table, times []int64, all int64)
 				return false
 			}
 		}
+	case plan.Grouped:
+		m.object(f.Object, nil, times)
 	case plan.Inner:
 		c := &t.Columns[f.Column]
 		items := c.Innermost()

@@ -41,8 +41,7 @@ func (r *run) callInputs(s *plan.Step) ([][]byte, error) {
 		return nil, err
 	}
 	if s.Parent == nil {
-		c.of = []int32{0}
-		return [][]byte{fmt.Appendf(nil, `{"args":%s}`, args)}, nil
+		return r.rootInput(s.Call, c, args), nil
 	}
 	t := r.table(s.Parent)
 	if t == nil {
@@ -80,6 +79,22 @@ func (r *run) callInputs(s *plan.Step) ([][]byte, error) {
 	}
 	r.writer = outside
 	return list, nil
+}
+
+// rootInput makes what the one call at the root is given.
+func (r *run) rootInput(call *plan.Call, c *calls, args []byte) [][]byte {
+	c.of = []int32{0}
+	if len(call.Needs) == 0 {
+		return [][]byte{fmt.Appendf(nil, `{"args":%s}`, args)}
+	}
+	outside := r.aside(make([]sharedText, len(r.plan.Fields)))
+	text, err := r.needed(call, nil, 0)
+	var list [][]byte
+	if c.failed[0] = err; err == nil {
+		list = [][]byte{fmt.Appendf(nil, `{"record":%s,"args":%s}`, text, args)}
+	}
+	r.writer = outside
+	return list
 }
 
 // aside begins to write something that is no part of the answer, and returns

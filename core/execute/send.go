@@ -82,6 +82,8 @@ func (r *run) soundField(f *plan.Field, t *store.Table) bool {
 		return soundLeaf(f, &f.Null, &t.Columns[f.Column])
 	case plan.Expression, plan.Called, plan.Merged:
 		return false // what they may lack is not looked into
+	case plan.Grouped:
+		return r.soundObject(f.Object, nil)
 	case plan.Inner:
 		c := &t.Columns[f.Column]
 		return soundGaps(&f.Null, c) && r.soundObject(f.Object, c.Innermost().Rows)

@@ -53,6 +53,8 @@ func (r *run) fieldValue(f *plan.Field, t *store.Table, row int) (v any, err err
 			return r.leafValue(f, c, at), nil
 		}
 		return r.innerValue(f, &f.Null, c, at), nil
+	case plan.Grouped:
+		return recordOf{r, f.Object.Cases[0].Fields, nil, 0}, nil
 	case plan.Merged:
 		return r.mergedValue(f, t, row), nil
 	}

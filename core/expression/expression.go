@@ -9,6 +9,7 @@ package expression
 import (
 	"errors"
 	"fmt"
+	"math"
 	"reflect"
 	"strings"
 	"sync"
@@ -21,6 +22,7 @@ import (
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/common/types/traits"
 	"cel.dev/cel-go/ext"
+	"cel.dev/cel-go/parser"
 )
 
 // maxCost bounds what one evaluation may do, in the steps of the language: it
@@ -30,7 +32,7 @@ const maxCost = 1_000_000
 // language is the language with its extensions, which is made once: that costs
 // more than most expressions.
 var language = sync.OnceValues(func() (*cel.Env, error) {
-	return cel.NewEnv(ext.Strings(), ext.Math(), cel.OptionalTypes())
+	return cel.NewEnv(ext.Strings(), ext.Math(), cel.OptionalTypes(), cel.EnableMacroCallTracking())
 })
 
 // An Object is a record that an expression looks at.
@@ -43,7 +45,38 @@ type Object interface {
 // A Program is a compiled expression.
 type Program struct {
 	Needs map[string][]*Need // by input: the fields looked at
+	// Gives is the field of record, and of that, and so on, whose records the
+	// expression gives: some of them, or one. It is nil of an expression that gives
+	// values.
+	Gives []string
 	run   cel.Program
+}
+
+// Entries returns the expressions of an expression that is an object written out,
+// {'name': …, …}, by their names; nil of any other.
+func Entries(text string) map[string]string {
+	env, err := language()
+	if err != nil {
+		return nil
+	}
+	parsed, issues := env.Parse(text)
+	if issues.Err() != nil || parsed.NativeRep().Expr().Kind() != ast.MapKind {
+		return nil
+	}
+	entries := map[string]string{}
+	for _, e := range parsed.NativeRep().Expr().AsMap().Entries() {
+		entry := e.AsMapEntry()
+		if entry.Key().Kind() != ast.LiteralKind || entry.IsOptional() {
+			return nil
+		}
+		name, ok := entry.Key().AsLiteral().Value().(string)
+		inner, err := parser.Unparse(entry.Value(), parsed.NativeRep().SourceInfo())
+		if !ok || err != nil {
+			return nil
+		}
+		entries[name] = inner
+	}
+	return entries
 }
 
 // Compile compiles an expression over inputs whose result is a value of the
@@ -62,7 +95,14 @@ func Compile(text string, inputs map[string]*Type, want *Type) (*Program, error)
 	if err != nil {
 		return nil, err
 	}
-	checked, issues := env.Compile(text)
+	parsed, issues := env.Parse(text)
+	if issues.Err() == nil {
+		allowNull(parsed.NativeRep())
+	}
+	var checked *cel.Ast
+	if issues.Err() == nil {
+		checked, issues = env.Check(parsed)
+	}
 	if issues.Err() != nil {
 		var list []string
 		for _, e := range issues.Errors() {
@@ -70,10 +110,10 @@ func Compile(text string, inputs map[string]*Type, want *Type) (*Program, error)
 		}
 		return nil, errors.New(strings.Join(list, "; "))
 	}
-	if !fits(checked.OutputType(), want) {
-		return nil, fmt.Errorf("it gives %s, and %s is wanted", typeText(checked.OutputType()), want)
-	}
 	w := &walker{ast: checked.NativeRep(), scope: map[string]*Need{}}
+	if wrong := w.misfit(w.ast.Expr(), want); wrong != nil {
+		return nil, fmt.Errorf("it gives %s, and %s is wanted", typeText(wrong), want)
+	}
 	roots := map[string]*Need{}
 	for name, t := range inputs {
 		if t.Kind == Record {
@@ -81,7 +121,11 @@ func Compile(text string, inputs map[string]*Type, want *Type) (*Program, error)
 			w.scope[name] = roots[name]
 		}
 	}
-	w.walk(w.ast.Expr())
+	gives := w.walk(w.ast.Expr())
+	records := want.records() && w.givesRecords(w.ast.Expr())
+	if records && gives == nil && w.lost == "" {
+		w.lost = "the records that it gives must be some of one list of the record, or one of them"
+	}
 	if w.lost != "" {
 		return nil, errors.New(w.lost)
 	}
@@ -94,6 +138,9 @@ func Compile(text string, inputs map[string]*Type, want *Type) (*Program, error)
 		return nil, err
 	}
 	program := &Program{run: run, Needs: map[string][]*Need{}}
+	if records {
+		program.Gives = pathTo(roots["record"], gives)
+	}
 	for name, root := range roots {
 		program.Needs[name] = root.Needs
 	}
@@ -134,6 +181,84 @@ func mixed(msg string) string {
 	return ""
 }
 
+// allowNull lets a choice have null on one side, whatever the other gives: null is of
+// no type that any other could be.
+func allowNull(a *ast.AST) {
+	fac, next := ast.NewExprFactory(), ast.MaxID(a)
+	ast.PostOrderVisit(a.Expr(), ast.NewExprVisitor(func(e ast.Expr) {
+		if e.Kind() != ast.CallKind || e.AsCall().FunctionName() != operators.Conditional {
+			return
+		}
+		for _, arg := range e.AsCall().Args()[1:] {
+			if isNull(arg) {
+				next++
+				arg.SetKindCase(fac.NewCall(arg.ID(), "dyn", fac.NewLiteral(next, types.NullValue)))
+			}
+		}
+	}))
+}
+
+func isNull(e ast.Expr) bool {
+	return e.Kind() == ast.LiteralKind && e.AsLiteral() == types.NullValue
+}
+
+// misfit returns the type of what an expression gives if it does not fit what is
+// wanted; each side of a choice is looked at by itself.
+func (w *walker) misfit(e ast.Expr, want *Type) *cel.Type {
+	if e.Kind() == ast.CallKind {
+		switch c := e.AsCall(); {
+		case c.FunctionName() == operators.Conditional:
+			if wrong := w.misfit(c.Args()[1], want); wrong != nil {
+				return wrong
+			}
+			return w.misfit(c.Args()[2], want)
+		case c.FunctionName() == "dyn" && isNull(c.Args()[0]):
+			e = c.Args()[0]
+		}
+	}
+	if out := w.ast.GetType(e.ID()); !fits(out, want) {
+		return out
+	}
+	return nil
+}
+
+// records reports whether records are wanted, or lists of them.
+func (t *Type) records() bool {
+	for t.Kind == List {
+		t = t.Elem
+	}
+	return t.Kind == Record
+}
+
+// givesRecords reports whether an expression, or one side of a choice, gives records.
+func (w *walker) givesRecords(e ast.Expr) bool {
+	if e.Kind() == ast.CallKind && e.AsCall().FunctionName() == operators.Conditional {
+		return w.givesRecords(e.AsCall().Args()[1]) || w.givesRecords(e.AsCall().Args()[2])
+	}
+	return holdsRecords(w.ast.GetType(e.ID()))
+}
+
+// holdsRecords reports whether values of a type are records, or lists of them.
+func holdsRecords(t *cel.Type) bool {
+	for t.Kind() == types.ListKind {
+		t = t.Parameters()[0]
+	}
+	return t.Kind() == types.StructKind
+}
+
+// pathTo returns the names that lead from a need to one below it.
+func pathTo(from, to *Need) []string {
+	if from == to {
+		return []string{}
+	}
+	for _, n := range from.Needs {
+		if path := pathTo(n, to); path != nil {
+			return append([]string{n.Name}, path...)
+		}
+	}
+	return nil
+}
+
 // A walker finds out which fields of its inputs an expression looks at.
 type walker struct {
 	ast   *ast.AST
@@ -163,11 +288,16 @@ func (w *walker) walk(e ast.Expr) *Need {
 		if c.IsMemberFunction() {
 			w.walk(c.Target())
 		}
+		sides := make([]*Need, len(c.Args()))
 		for i, arg := range c.Args() {
 			n := w.walk(arg)
+			sides[i] = n
 			if i == 0 && (c.FunctionName() == operators.Index || c.FunctionName() == operators.OptIndex || c.FunctionName() == operators.OptSelect) {
 				target = n
 			}
+		}
+		if c.FunctionName() == operators.Conditional {
+			return sameNeed(sides[1], sides[2], isNothing(c.Args()[1]), isNothing(c.Args()[2]))
 		}
 		if c.FunctionName() == operators.OptSelect && target != nil {
 			if field, ok := c.Args()[1].AsLiteral().Value().(string); ok {
@@ -186,6 +316,29 @@ func (w *walker) walk(e ast.Expr) *Need {
 		}
 	case ast.ComprehensionKind:
 		return w.comprehension(e)
+	}
+	return nil
+}
+
+// isNothing reports whether an expression is null, or a list of nothing.
+func isNothing(e ast.Expr) bool {
+	switch e.Kind() {
+	case ast.ListKind:
+		return e.AsList().Size() == 0
+	case ast.CallKind:
+		return e.AsCall().FunctionName() == "dyn" && isNull(e.AsCall().Args()[0])
+	}
+	return isNull(e)
+}
+
+// sameNeed returns what both sides of a choice stand for, or one where the other is
+// nothing.
+func sameNeed(a, b *Need, nothingA, nothingB bool) *Need {
+	switch {
+	case nothingA:
+		return b
+	case nothingB, a == b:
+		return a
 	}
 	return nil
 }
@@ -255,7 +408,7 @@ func (r *evaluation) value(v any) ref.Val {
 }
 
 // Run evaluates the expression. The result is nil, bool, int64, float64, string,
-// time.Time, []any of these or map[string]any. It is nil, too, where the
+// time.Time, an [Object] of the inputs', []any of these or map[string]any. It is nil, too, where the
 // expression does something with an input that is null and cannot be done with
 // null. The errors of inputs are returned as they are.
 func (p *Program) Run(inputs map[string]Object) (any, error) {
@@ -278,6 +431,9 @@ func native(v ref.Val) (any, error) {
 	case types.Null:
 		return nil, nil
 	case types.Uint:
+		if uint64(v) > math.MaxInt64 {
+			return nil, fmt.Errorf("%d is beyond the whole numbers of 64 bits", uint64(v))
+		}
 		return int64(v), nil
 	case types.Timestamp:
 		return v.Time, nil
@@ -310,31 +466,33 @@ func native(v ref.Val) (any, error) {
 		}
 		return object, nil
 	case *object:
-		return nil, errors.New("a record is no result")
+		return v.Object, nil
 	}
 	return v.Value(), nil
 }
 
 // isoDuration writes a length of time as RFC 3339, appendix A, has it.
 func isoDuration(d time.Duration) string {
-	sign := ""
+	var b strings.Builder
+	nanos := uint64(d)
 	if d < 0 {
-		sign, d = "-", -d
+		b.WriteByte('-')
+		nanos = -nanos
 	}
-	text := strings.ToUpper(d.String())
-	// Go writes all units below the first: 36h0m0s.
-	text = strings.TrimSuffix(text, "H0M0S") + strings.Repeat("H", b2i(strings.HasSuffix(text, "H0M0S")))
-	if m, ok := strings.CutSuffix(text, "M0S"); ok {
-		text = m + "M"
+	b.WriteString("PT")
+	seconds, rest := nanos/1e9, nanos%1e9
+	if hours := seconds / 3600; hours > 0 {
+		fmt.Fprintf(&b, "%dH", hours)
 	}
-	return sign + "PT" + text
-}
-
-func b2i(b bool) int {
-	if b {
-		return 1
+	if minutes := seconds / 60 % 60; minutes > 0 {
+		fmt.Fprintf(&b, "%dM", minutes)
 	}
-	return 0
+	if seconds %= 60; rest > 0 {
+		b.WriteString(strings.TrimRight(fmt.Sprintf("%d.%09d", seconds, rest), "0") + "S")
+	} else if seconds > 0 || nanos == 0 {
+		fmt.Fprintf(&b, "%dS", seconds)
+	}
+	return b.String()
 }
 
 // ConvertToNative returns no other form of a record.

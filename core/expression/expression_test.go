@@ -85,6 +85,23 @@ func TestExpressions(t *testing.T) {
 		{`has(record.tow) && has(record.tow.draughtDm)`, &Type{Kind: Bool}, "false", "tow{draughtDm}"},
 		{`[1,2,3].map(a, [1,2,3].map(b, [1,2,3].map(c, a*b*c))).size()`, number, "3", ""},
 		{`["x"].map(record, record + "y")[0]`, text, "xy", ""},
+		{`duration("0.1s")`, text, "PT0.1S", ""},
+		{`duration("-90061.000000001s")`, text, "-PT25H1M1.000000001S", ""},
+		{`duration("0s")`, text, "PT0S", ""},
+		{`duration("60m")`, text, "PT1H", ""},
+		{`18446744073709551615u`, number, "18446744073709551615 is beyond the whole numbers of 64 bits", ""},
+		{`9223372036854775807u`, number, "9223372036854775807", ""},
+		// Null on one side of a choice, without a wrapper.
+		{`args.days > 2 ? record.lengthM : null`, number, "12.5", "lengthM"},
+		{`args.days > 5 ? record.name : null`, text, "<nil>", "name"},
+		{`args.days > 5 ? null : args.days > 4 ? null : record.name`, text, "Amber", "name"},
+		{`record.tags.map(t, t == "a" ? null : t)`, &Type{Kind: List, Elem: text}, "[<nil> b]", "tags"},
+		// Objects made of values, and records.
+		{`{"name": record.name, "long": record.lengthM > 10.0}`, &Type{Kind: Record, Name: "Made", Nullable: true}, "map[long:true name:Amber]", "name lengthM"},
+		{`record.pilots.map(p, {"name": p.name})`, &Type{Kind: List, Elem: &Type{Kind: Record, Name: "Made"}}, "[map[name:Aila] map[name:Bram]]", "pilots{name}"},
+		{`record.pilots.filter(p, p.licence != null)`, &Type{Kind: List, Elem: &Type{Kind: Record, Name: "Pilot"}}, "[map[licence:SK-1 name:Aila]]", "pilots{licence}"},
+		{`record.pilots[1]`, &Type{Kind: Record, Name: "Pilot"}, "map[licence:<nil> name:Bram]", "pilots"},
+		{`args.days > 1 ? record.tow : null`, &Type{Kind: Record, Name: "Craft", Nullable: true}, "map[draughtDm:<nil> lengthM:the store is down name:Barge tow:<nil>]", "tow"},
 	} {
 		p, err := Compile(test.text, craftTypes(), test.want)
 		if err != nil {
@@ -124,6 +141,11 @@ func TestRefused(t *testing.T) {
 		{`record`, &Type{Kind: Text}, "it gives Craft, and string is wanted"},
 		{`(args.days > 1 ? record : record.tow).name`, &Type{Kind: Text}, "it takes name of a record that comes out of a choice"},
 		{`craft.name`, &Type{Kind: Text}, "undeclared reference to 'craft'"},
+		{`args.days > 1 ? record.name : null`, &Type{Kind: Text}, "it gives null, and string is wanted"},
+		{`args.days > 1 ? record.name : null`, &Type{Kind: Int, Nullable: true}, "it gives string, and int or null is wanted"},
+		{`record.pilots`, &Type{Kind: List, Elem: &Type{Kind: Record, Name: "Craft"}}, "it gives list(Pilot), and list(Craft) is wanted"},
+		{`record.pilots + record.pilots`, &Type{Kind: List, Elem: &Type{Kind: Record, Name: "Pilot"}}, "must be some of one list of the record"},
+		{`record.tags`, &Type{Kind: List, Elem: &Type{Kind: Record, Name: "Pilot"}}, "it gives list(string)"},
 	} {
 		if _, err := Compile(test.text, craftTypes(), test.want); err == nil || !strings.Contains(err.Error(), test.says) {
 			t.Errorf("%s: %v, want %q", test.text, err, test.says)
@@ -140,5 +162,31 @@ func TestLong(t *testing.T) {
 	}
 	if _, err := p.Run(nil); err == nil || !strings.Contains(err.Error(), "cost") {
 		t.Errorf("it ran to its end: %v", err)
+	}
+}
+
+// TestGives finds whose records an expression gives, and the expressions of an object
+// that is written out.
+func TestGives(t *testing.T) {
+	pilots := &Type{Kind: List, Elem: &Type{Kind: Record, Name: "Pilot"}, Nullable: true}
+	for text, want := range map[string]string{
+		`record.pilots`: "[pilots]",
+		`record.tow.pilots.filter(p, p.name != record.name)`: "[tow pilots]",
+		`args.days > 1 ? record.pilots : []`:                 "[pilots]",
+		`args.days > 1 ? null : record.tow.tow.pilots`:       "[tow tow pilots]",
+	} {
+		p, err := Compile(text, craftTypes(), pilots)
+		if err != nil || fmt.Sprint(p.Gives) != want {
+			t.Errorf("%s: %v, %+v, want %s", text, err, p, want)
+		}
+	}
+	got := Entries(`{"both": record.pilots.filter(p, p.name in record.tags), 'one': {"a": 1}, "n": args.days > 1 ? 1 : null}`)
+	if len(got) != 3 || got["both"] != `record.pilots.filter(p, p.name in record.tags)` || got["one"] != `{"a": 1}` || got["n"] != `(args.days > 1) ? 1 : null` {
+		t.Errorf("Entries returns %q", got)
+	}
+	for _, text := range []string{`record`, `[{"a": 1}]`, `{1: 2}`, `{`} {
+		if got := Entries(text); got != nil {
+			t.Errorf("%s has the entries %q", text, got)
+		}
 	}
 }

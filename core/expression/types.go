@@ -149,6 +149,8 @@ func fits(out *cel.Type, want *Type) bool {
 		return out.Kind() == types.StringKind || out.Kind() == types.IntKind || out.Kind() == types.DurationKind
 	case Moment:
 		return out.Kind() == types.TimestampKind
+	case Record: // one of the inputs', or made of values, which is looked at when it is there
+		return out.Kind() == types.MapKind || out.Kind() == types.StructKind && out.TypeName() == want.Name
 	}
 	return false
 }

@@ -30,7 +30,7 @@ func Build(bound *binding.Bound, doc *language.Document, op *language.Operation,
 		}
 	}
 	root := bound.Schema.Root(op.Kind)
-	b.plan.Data = &Object{Kind: -1, Type: root.Name, Cases: []Case{{Type: root.Name, Fields: b.rootFields(root, op.Selections)}}}
+	b.plan.Data = &Object{Kind: -1, Type: root.Name, Cases: []Case{{Type: root.Name, Fields: b.rootFields(root, []*language.SelectionSet{op.Selections})}}}
 	b.fetches(prepare)
 	return b.plan
 }
@@ -220,10 +220,10 @@ func lead(fields []*Field) []*Field {
 
 func (b *builder) here() string { return strings.Join(b.path, ".") }
 
-// rootFields plans the fields of the root type.
-func (b *builder) rootFields(root *schema.Object, set *language.SelectionSet) []*Field {
+// rootFields plans the fields of a root type, or of an object that groups such.
+func (b *builder) rootFields(root *schema.Object, sets []*language.SelectionSet) []*Field {
 	var fields []*Field
-	for _, g := range b.collect([]*language.SelectionSet{set}, root) {
+	for _, g := range b.collect(sets, root) {
 		name := g.fields[0].Name.Text
 		if strings.HasPrefix(name, "__") {
 			fields = append(fields, b.meta(g, root))
@@ -238,12 +238,16 @@ func (b *builder) rootFields(root *schema.Object, set *language.SelectionSet) []
 			b.expression(f, nil, g, bound, nil)
 		case binding.Called:
 			b.call(f, nil, g, bound, nil)
+		case binding.Grouped:
+			f.What = Grouped
+			group := schema.NamedOf(def.Type).(*schema.Object)
+			f.Object = &Object{Kind: -1, Type: group.Name, Cases: []Case{{Type: group.Name, Fields: b.rootFields(group, g.subsets())}}}
 		default:
 			b.follow(f, nil, g, bound)
 		}
 		fields = append(fields, f)
 		b.path = b.path[:len(b.path)-1]
-		if b.plan.Kind == language.Mutation {
+		if root == b.bound.Schema.Mutation {
 			b.finishField()
 		}
 	}

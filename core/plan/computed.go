@@ -6,6 +6,7 @@ import (
 
 	"osprey/core/binding"
 	"osprey/core/language"
+	"osprey/core/schema"
 	"osprey/core/store"
 )
 
@@ -21,14 +22,22 @@ func (b *builder) expression(f *Field, r *rows, g group, bound *binding.Field, o
 	f.Args, f.Only = b.passed(g, bound), Only{Kind: -1}
 	if r != nil {
 		f.Only, f.Rows = r.only, r.public
-		f.Needs = b.needed(r, bound, object)
 	}
+	f.Needs = b.needed(r, bound, object)
 }
 
-// needed plans what a computed field looks at of its record.
+// needed plans what a computed field looks at of its record, or at the root if r is
+// nil.
 func (b *builder) needed(r *rows, bound *binding.Field, object *binding.Object) []*Field {
 	if bound.Needs == nil {
 		return nil
+	}
+	if r == nil {
+		on := bound.Def.Owner.(*schema.Object)
+		if on == b.bound.Schema.Mutation {
+			on = b.bound.Schema.Query
+		}
+		return b.rootFields(on, []*language.SelectionSet{bound.Needs})
 	}
 	only := r.only
 	fields := b.fields(r, object, []*language.SelectionSet{bound.Needs})
@@ -61,14 +70,14 @@ func (b *builder) call(f *Field, r *rows, g group, bound *binding.Field, object 
 	b.plan.Steps = append(b.plan.Steps, step)
 	wave := b.done + 1
 	var needs []*Read
+	call.Needs = b.needed(r, bound, object)
 	if r != nil {
-		call.Only = r.only
-		call.Needs = b.needed(r, bound, object)
-		step.Parent = r.public
-		needs = readsOf(call.Needs, []*Read{r.node.read})
-		for _, read := range needs {
-			wave = max(wave, read.wave+1)
-		}
+		call.Only, step.Parent = r.only, r.public
+		needs = []*Read{r.node.read}
+	}
+	needs = readsOf(call.Needs, needs)
+	for _, read := range needs {
+		wave = max(wave, read.wave+1)
 	}
 	n := &readNode{
 		read:   &Read{Store: &store.Read{Set: bound.Function, Parent: -1, Calls: true}, Call: step, Needs: needs, wave: wave, since: b.done},

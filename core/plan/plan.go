@@ -268,6 +268,7 @@ const (
 	Aggregate  // the total of a step's records; with Parts, the sum of theirs
 	Merged     // a list of records of several steps, or the one record of one of them: Merge
 	Expression // what Expr gives of Needs and Args
+	Grouped    // an object of root fields: Object has them
 	Called     // what a call gives: column 0 of the one row of Step, with Object if it is a record
 )
 
