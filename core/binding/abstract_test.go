@@ -59,7 +59,7 @@ func TestAbstractFindings(t *testing.T) {
 		{craft + `x: Float @at(path: "y") @computed(expr: "1.0") }`, `cannot have a place in a store too`},
 		{craft + `x: Int @computed(expr: "record.lenghtM") }`, `the expression of Craft.x cannot be used: undefined field 'lenghtM' (at character 7)`},
 		{craft + `x: Int @computed(expr: "record.lengthM") }`, `it gives double, and int or null is wanted`},
-		{craft + `x: Craft @computed(expr: "record") }`, `an expression gives one value`},
+		{craft + `x: Craft @computed(expr: "record") }`, `an expression gives records of one record set, as one list or one of them`},
 		{craft + `x(by: Int): Float @computed(expr: "record.lengthM") }`, `nothing uses the argument "by" of Craft.x`},
 		{craft + `x(by: Float! = 2.0): Float @computed(expr: "record.lengthM * args.by") }`, ``},
 		{craft + `x: Int @computed(expr: "record.y") y: Int @computed(expr: "record.x") }`, `needs itself: Craft.x → Craft.y → Craft.x`},

@@ -158,8 +158,12 @@ type Field struct {
 	Parts []*Field
 
 	// Of Computed and Called.
-	Needs    *language.SelectionSet // what is looked at of the record; nil if nothing is
-	Expr     *expression.Program
+	Needs   *language.SelectionSet // what is looked at of the record; nil if nothing is
+	NeedsOn schema.Named           // of a root field: the type at whose fields it looks
+	Expr    *expression.Program
+	// Entries are the fields of an object that an expression writes out, each an
+	// expression at the same record.
+	Entries  map[string]*Field
 	Function string  // the name at its Source
 	Source   *Source // of Called
 	Result   *Field  // what is given: a Column or Nested whose path is empty

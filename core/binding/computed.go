@@ -32,27 +32,93 @@ func (b *binder) computed(p place, f *schema.Field, d *language.Directive) *Fiel
 	return b.call(f, d, by)
 }
 
-// expression binds a field that an expression gives.
+// expression binds a field that an expression gives. An object that is written out is
+// made of its entries, each an expression of its own, so that one can give records:
+//
+//	{'both': record.quays.filter(…), 'how': 'by code'}
 func (b *binder) expression(f *schema.Field, d *language.Directive, text string) *Field {
 	named := schema.NamedOf(f.Type)
-	if !schema.IsLeaf(named) {
-		b.fail(ruleComputed, f.Pos, f.Coordinate(), "make a field for each of its values, or write a function", msgExpressionLeaf, f.Coordinate(), f.Type)
+	made, _ := named.(*schema.Object)
+	entries := expression.Entries(text)
+	var bound *Field
+	if made != nil && entries != nil && b.bound.records[made] == nil && schema.Depth(f.Type) == 0 {
+		bound = b.written(f, d, made, entries)
+	} else {
+		bound = b.evaluated(f, f, d, text)
+	}
+	if bound == nil {
 		return nil
 	}
-	inputs := map[string]*expression.Type{"args": b.argsType(f)}
+	for _, a := range f.Args {
+		if !usesArg(bound, a.Name) {
+			b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out, or use args."+a.Name, msgNothingUsesArgument, a.Name, f.Coordinate())
+		}
+		bound.Args = append(bound.Args, Arg{Def: a, Role: Passed})
+	}
+	return bound
+}
+
+// usesArg reports whether an expression looks at an argument.
+func usesArg(f *Field, name string) bool {
+	for _, entry := range f.Entries {
+		if usesArg(entry, name) {
+			return true
+		}
+	}
+	return f.Expr != nil && slices.ContainsFunc(f.Expr.Needs["args"], func(n *expression.Need) bool { return n.Name == name })
+}
+
+// written binds a field whose expression writes an object out.
+func (b *binder) written(f *schema.Field, d *language.Directive, made *schema.Object, entries map[string]string) *Field {
+	bound := &Field{Def: f, How: Computed, Entries: map[string]*Field{}}
+	for name := range entries {
+		if made.Field(name) == nil {
+			b.fail(ruleComputed, d.Pos, f.Coordinate(), "", msgEntryNoField, f.Coordinate(), name, made, language.DidYouMean(name, schema.FieldNames(made)))
+		}
+	}
+	for _, of := range made.Fields {
+		text, ok := entries[of.Name]
+		switch {
+		case !ok && schema.IsNonNull(of.Type):
+			b.fail(ruleComputed, d.Pos, f.Coordinate(), "add it, or make "+of.Coordinate()+" "+schema.Nullable(of.Type).String(), msgEntryMissing, f.Coordinate(), of.Name)
+		case !ok:
+			text = "null"
+		case len(of.Args) > 0 || len(of.Directives) > 0:
+			b.fail(ruleComputed, of.Pos, of.Coordinate(), "leave them out", msgMadeOfValues, of.Coordinate(), f.Coordinate())
+			return nil
+		}
+		entry := b.evaluated(f, of, d, text)
+		if entry == nil {
+			return nil
+		}
+		bound.Entries[of.Name] = entry
+		if entry.Needs != nil { // all of them together are what the field needs
+			if b.needs[f] == nil {
+				b.needs[f] = &language.SelectionSet{}
+			}
+			b.needs[f].List = append(b.needs[f].List, entry.Needs.List...)
+		}
+	}
+	return bound
+}
+
+// evaluated binds an expression that stands at the field f and gives what the field of
+// is: f itself, or a field of the object that f makes.
+func (b *binder) evaluated(f, of *schema.Field, d *language.Directive, text string) *Field {
 	on := b.rootOf(f.Owner)
-	inputs["record"] = b.recordOf(on, false)
-	program, err := expression.Compile(text, inputs, b.expressionType(f.Type))
+	inputs := map[string]*expression.Type{"args": b.argsType(f), "record": b.recordOf(on, false)}
+	program, err := expression.Compile(text, inputs, b.expressionType(of.Type))
 	if err != nil {
 		b.fail(ruleComputed, d.Pos, f.Coordinate(), "", msgExpression, f.Coordinate(), err)
 		return nil
 	}
-	bound := &Field{Def: f, How: Computed, Expr: program, Result: b.result(f, nil)}
-	for _, a := range f.Args {
-		if !slices.ContainsFunc(program.Needs["args"], func(n *expression.Need) bool { return n.Name == a.Name }) {
-			b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out, or use args."+a.Name, msgNothingUsesArgument, a.Name, f.Coordinate())
+	bound := &Field{Def: of, How: Computed, Expr: program, NeedsOn: on}
+	if program.Gives != nil {
+		if !b.gives(f, of, d, on, program.Gives) {
+			return nil
 		}
-		bound.Args = append(bound.Args, Arg{Def: a, Role: Passed})
+	} else if bound.Result = b.made(f, of, d); bound.Result == nil {
+		return nil
 	}
 	if needs := program.Needs["record"]; len(needs) > 0 {
 		var w strings.Builder
@@ -62,10 +128,50 @@ func (b *binder) expression(f *schema.Field, d *language.Directive, text string)
 			b.fail(ruleComputed, d.Pos, f.Coordinate(), "", msgExpression, f.Coordinate(), msg)
 			return nil
 		}
-		b.needs[f] = bound.Needs
+		if f == of {
+			b.needs[f] = bound.Needs
+		}
 	}
 	return bound
 }
+
+// gives checks that the records that an expression gives are those of one record set,
+// or nested in others; false after telling why not.
+func (b *binder) gives(f, of *schema.Field, d *language.Directive, on schema.Named, path []string) bool {
+	named := schema.NamedOf(of.Type)
+	var sets []*Records
+	for _, o := range b.bound.Schema.Possible(named) {
+		if r := b.bound.records[o]; !slices.Contains(sets, r) {
+			sets = append(sets, r)
+		}
+	}
+	if len(sets) > 1 || schema.Depth(of.Type) > 1 || len(path) == 0 {
+		b.fail(ruleComputed, d.Pos, f.Coordinate(), "give records of one of its types, in one list", msgGivesSeveral, f.Coordinate(), of.Type)
+		return false
+	}
+	return true
+}
+
+// made binds what an expression makes of values.
+func (b *binder) made(f, of *schema.Field, d *language.Directive) *Field {
+	named := schema.NamedOf(of.Type)
+	for _, o := range b.bound.Schema.Possible(named) {
+		if b.bound.records[o] != nil {
+			b.fail(ruleComputed, d.Pos, f.Coordinate(), "give records that it reads, or an object of another type", msgExpressionStored, f.Coordinate(), o)
+			return nil
+		}
+		for _, inner := range o.Fields {
+			if len(inner.Args) > 0 || directive(inner, "related") != nil || directive(inner, "computed") != nil || directive(inner, "total") != nil {
+				b.fail(ruleComputed, inner.Pos, inner.Coordinate(), "write the object out, {'"+inner.Name+"': …}, or use a function", msgMadeOfValues, inner.Coordinate(), f.Coordinate())
+				return nil
+			}
+		}
+	}
+	return b.result(of, madeHere)
+}
+
+// madeHere stands for the source of what expressions make.
+var madeHere = &Source{Naming: Exact, Capabilities: store.Capabilities{CanCall: func(string, store.Signature) error { return nil }}}
 
 func (b *binder) isRoot(t schema.Named) bool {
 	for _, kind := range []language.OperationKind{language.Query, language.Mutation, language.Subscription} {
@@ -137,6 +243,7 @@ func (b *binder) call(f *schema.Field, d *language.Directive, by string) *Field 
 // what is wrong.
 func (b *binder) neededFields(f *schema.Field, d *language.Directive, bound *Field, text string) bool {
 	var msg, fix string
+	bound.NeedsOn = b.rootOf(f.Owner)
 	bound.Needs, msg, fix = b.parseSelection("{ "+text+"\n}", b.rootOf(f.Owner).(schema.Composite))
 	if bound.Needs == nil {
 		b.fail(ruleComputed, d.Pos, f.Coordinate(), fix, msgNeeds, f.Coordinate(), msg)

@@ -123,7 +123,7 @@ func (m *measure) field(f *plan.Field, t *store.Table, times []int64, all int64)
 			}
 		}
 	case plan.Grouped:
-		m.object(f.Object, nil, times)
+		m.object(f.Object, t, times)
 	case plan.Inner:
 		c := &t.Columns[f.Column]
 		items := c.Innermost()

@@ -48,6 +48,9 @@ func (r *run) callInputs(s *plan.Step) ([][]byte, error) {
 		return nil, nil // told where the records are missing
 	}
 	shown := r.shown(s.Parent)
+	if s.Call.Picked != nil {
+		shown = r.pickedRows(s.Call.Picked)
+	}
 	c.of = make([]int32, t.Len)
 	var list [][]byte
 	bytes := int64(0)

@@ -2,6 +2,7 @@ package execute
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"strconv"
 	"time"
@@ -19,6 +20,7 @@ import (
 // expressed is what an expression gave for the rows of a table.
 type expressed struct {
 	column store.Column
+	picked [][]int32     // of a field that gives records: by row, -1 for null; nil for none
 	failed map[int]error // by row
 }
 
@@ -33,7 +35,9 @@ func (r *run) expression(f *plan.Field, t *store.Table) *expressed {
 		r.expressed = map[*plan.Field]*expressed{}
 	}
 	r.expressed[f] = e
-	e.column = store.NewTable([]store.Wanted{f.Result}).Columns[0]
+	if f.What != plan.Picked {
+		e.column = store.NewTable([]store.Wanted{f.Result}).Columns[0]
+	}
 	args := argumentsOf{r, f.Args}
 	rows := 1
 	var shown []bool
@@ -42,25 +46,156 @@ func (r *run) expression(f *plan.Field, t *store.Table) *expressed {
 	}
 	for row := range rows {
 		if t != nil && !isOnly(t, f.Only, row) || shown != nil && !shown[row] {
-			e.column.AppendNull()
+			e.null(f)
 			continue
 		}
 		v, err := f.Expr.Run(map[string]expression.Object{"record": recordOf{r, f.Needs, t, row}, "args": args})
 		if err != nil {
 			e.failed[row] = err
 		}
-		e.column.AppendJSON(&f.Result, jsonValue(v))
+		switch {
+		case v == nil:
+			e.null(f)
+		case f.What == plan.Picked:
+			if err := e.pick(v, r.table(f.From)); err != nil {
+				e.failed[row] = err
+			}
+		default:
+			e.column.AppendJSON(&f.Result, jsonValue(v))
+		}
 	}
 	return e
+}
+
+// null adds a row of which the expression gives nothing.
+func (e *expressed) null(f *plan.Field) {
+	if f.What == plan.Picked {
+		e.picked = append(e.picked, nil)
+		return
+	}
+	e.column.AppendNull()
+}
+
+// pick adds a row of which the expression gives records: those of the rows of a table.
+func (e *expressed) pick(v any, from *store.Table) error {
+	list, isList := v.([]any)
+	if !isList {
+		list = []any{v}
+	}
+	rows := []int32{}
+	for _, item := range list {
+		record, ok := item.(recordOf)
+		switch {
+		case item == nil:
+			rows = append(rows, -1)
+		case !ok || record.table != from:
+			e.picked = append(e.picked, nil)
+			return errors.New("it gives records that are not those of the list it looks at")
+		default:
+			rows = append(rows, int32(record.row))
+		}
+	}
+	e.picked = append(e.picked, rows)
+	return nil
+}
+
+// pickedRows returns which rows of its table a field picks, whatever they belong to.
+func (r *run) pickedRows(f *plan.Field) []bool {
+	from := r.table(f.From)
+	if from == nil {
+		return nil
+	}
+	is := make([]bool, from.Len)
+	var t *store.Table
+	if f.Rows != nil {
+		if t = r.table(f.Rows); t == nil {
+			return is
+		}
+	}
+	for _, rows := range r.expression(f, t).picked {
+		for _, row := range rows {
+			if row >= 0 {
+				is[row] = true
+			}
+		}
+	}
+	return is
+}
+
+// picked writes the records that an expression gives for a row.
+func (r *run) picked(b []byte, f *plan.Field, t *store.Table, row int) ([]byte, bool) {
+	rows, ok := r.pickedOf(f, t, row)
+	if !ok {
+		return b, false
+	}
+	from := r.table(f.From)
+	if f.Null.Item != nil {
+		return r.items(b, f.Null.Item, len(rows), func(b []byte, i int) ([]byte, bool) {
+			return r.pickedOne(b, f, f.Null.Item, from, rows[i])
+		})
+	}
+	return r.pickedOne(b, f, &f.Null, from, rows[0])
+}
+
+func (r *run) pickedOne(b []byte, f *plan.Field, null *plan.Nullness, from *store.Table, row int32) ([]byte, bool) {
+	if row < 0 {
+		if null.NonNull {
+			r.missing(f)
+		}
+		return b, false
+	}
+	return r.object(b, f, from, int(row))
+}
+
+// pickedOf returns the rows that an expression gives for a row, or tells why there are
+// none.
+func (r *run) pickedOf(f *plan.Field, t *store.Table, row int) ([]int32, bool) {
+	if t == nil {
+		row = 0
+	}
+	e := r.expression(f, t)
+	if err := e.failed[row]; err != nil {
+		r.expressionFailed(f, err)
+		return nil, false
+	}
+	rows := e.picked[row]
+	if rows == nil && f.Null.NonNull {
+		r.missing(f)
+	}
+	return rows, rows != nil
+}
+
+// pickedValue returns the records that an expression gives for a row.
+func (r *run) pickedValue(f *plan.Field, t *store.Table, row int) any {
+	rows, ok := r.pickedOf(f, t, row)
+	if !ok {
+		return nil
+	}
+	from := r.table(f.From)
+	list := []any{}
+	for _, row := range rows {
+		if row < 0 {
+			list = append(list, nil)
+		} else {
+			list = append(list, r.objectValue(f, from, int(row)))
+		}
+	}
+	return oneOrAll(f, list)
 }
 
 // express writes what an expression gives for a row.
 func (r *run) express(b []byte, f *plan.Field, t *store.Table, row int) ([]byte, bool) {
 	c, at, ok := r.expressionValue(f, t, row)
-	if !ok {
+	switch {
+	case !ok:
 		return b, false
+	case f.Object == nil:
+		return r.leaf(b, f, c, at)
 	}
-	return r.leaf(b, f, c, at)
+	r.enter(f)
+	b, ok = r.inner(b, f, &f.Null, c, at)
+	r.leave()
+	return b, ok
 }
 
 // expressionValue returns what an expression gives for a row as a value of a
@@ -72,15 +207,20 @@ func (r *run) expressionValue(f *plan.Field, t *store.Table, row int) (*store.Co
 	e := r.expression(f, t)
 	if err := e.failed[row]; err != nil {
 		r.enter(f)
-		if known, ok := err.(*told); ok {
-			r.fail(f, nil, known.code, known.source, known.msg)
-		} else {
-			r.fail(f, nil, BadResult, "", fmt.Sprintf(msgExpression, f.At, err))
-		}
+		r.expressionFailed(f, err)
 		r.leave()
 		return nil, 0, false
 	}
 	return &e.column, row, true
+}
+
+// expressionFailed tells why an expression gives nothing.
+func (r *run) expressionFailed(f *plan.Field, err error) {
+	if known, ok := err.(*told); ok {
+		r.fail(f, nil, known.code, known.source, known.msg)
+		return
+	}
+	r.fail(f, nil, BadResult, "", fmt.Sprintf(msgExpression, f.At, err))
 }
 
 // jsonValue returns the result of an expression as decoded JSON.

@@ -217,7 +217,11 @@ func (r *run) tells(c *store.Column, row int, is map[string]bool) bool {
 func (r *run) keys(read *plan.Read, into []store.Column) {
 	r.feeding = r.feeding[:0]
 	for _, feed := range read.Feeds { // first, since it matches rows by keys of their own
-		r.feeding = append(r.feeding, r.shown(feed.Rows))
+		shown := r.shown(feed.Rows)
+		if feed.Picked != nil {
+			shown = r.pickedRows(feed.Picked)
+		}
+		r.feeding = append(r.feeding, shown)
 	}
 	r.kinds = r.kinds[:0]
 	for i, k := range read.Store.Keys {

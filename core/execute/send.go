@@ -80,10 +80,10 @@ func (r *run) soundField(f *plan.Field, t *store.Table) bool {
 		return true
 	case plan.Leaf:
 		return soundLeaf(f, &f.Null, &t.Columns[f.Column])
-	case plan.Expression, plan.Called, plan.Merged:
+	case plan.Expression, plan.Called, plan.Merged, plan.Picked:
 		return false // what they may lack is not looked into
 	case plan.Grouped:
-		return r.soundObject(f.Object, nil)
+		return r.soundObject(f.Object, t)
 	case plan.Inner:
 		c := &t.Columns[f.Column]
 		return soundGaps(&f.Null, c) && r.soundObject(f.Object, c.Innermost().Rows)

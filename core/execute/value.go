@@ -40,10 +40,14 @@ func (r *run) fieldValue(f *plan.Field, t *store.Table, row int) (v any, err err
 		}
 		return nil, nil
 	case plan.Expression:
-		if c, at, ok := r.expressionValue(f, t, row); ok {
+		c, at, ok := r.expressionValue(f, t, row)
+		switch {
+		case !ok:
+			return nil, nil
+		case f.Object == nil:
 			return r.leafValue(f, c, at), nil
 		}
-		return nil, nil
+		return r.innerValue(f, &f.Null, c, at), nil
 	case plan.Called:
 		c, at, ok := r.callValue(f, f, row)
 		switch {
@@ -54,7 +58,9 @@ func (r *run) fieldValue(f *plan.Field, t *store.Table, row int) (v any, err err
 		}
 		return r.innerValue(f, &f.Null, c, at), nil
 	case plan.Grouped:
-		return recordOf{r, f.Object.Cases[0].Fields, nil, 0}, nil
+		return recordOf{r, f.Object.Cases[0].Fields, t, row}, nil
+	case plan.Picked:
+		return r.pickedValue(f, t, row), nil
 	case plan.Merged:
 		return r.mergedValue(f, t, row), nil
 	}

@@ -133,7 +133,11 @@ func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([
 			b, ok = r.call(b, f, row)
 		case plan.Grouped:
 			r.enter(f)
-			b, ok = r.fields(b, f.Object.Cases[0].Fields, nil, 0)
+			b, ok = r.fields(b, f.Object.Cases[0].Fields, t, row)
+			r.leave()
+		case plan.Picked:
+			r.enter(f)
+			b, ok = r.picked(b, f, t, row)
 			r.leave()
 		case plan.Merged:
 			r.enter(f)

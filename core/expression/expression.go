@@ -416,7 +416,7 @@ func (p *Program) Run(inputs map[string]Object) (any, error) {
 	out, _, err := p.run.Eval(r)
 	switch {
 	case err == nil:
-		return native(out)
+		return native(out, p.Gives != nil)
 	case r.err != nil:
 		return nil, r.err
 	case r.null:
@@ -425,8 +425,9 @@ func (p *Program) Run(inputs map[string]Object) (any, error) {
 	return nil, errors.New(strings.TrimPrefix(err.Error(), "evaluation error: "))
 }
 
-// native returns a result as a Go value.
-func native(v ref.Val) (any, error) {
+// native returns a result as a Go value; records says that it may be one, or a list of
+// them.
+func native(v ref.Val, records bool) (any, error) {
 	switch v := v.(type) {
 	case types.Null:
 		return nil, nil
@@ -443,11 +444,11 @@ func native(v ref.Val) (any, error) {
 		if !v.HasValue() {
 			return nil, nil
 		}
-		return native(v.GetValue())
+		return native(v.GetValue(), records)
 	case traits.Lister:
 		list := []any{}
 		for it := v.Iterator(); it.HasNext() == types.True; {
-			item, err := native(it.Next())
+			item, err := native(it.Next(), records)
 			if err != nil {
 				return nil, err
 			}
@@ -458,7 +459,7 @@ func native(v ref.Val) (any, error) {
 		object := map[string]any{}
 		for it := v.Iterator(); it.HasNext() == types.True; {
 			key := it.Next()
-			item, err := native(v.Get(key))
+			item, err := native(v.Get(key), false)
 			if err != nil {
 				return nil, err
 			}
@@ -466,6 +467,9 @@ func native(v ref.Val) (any, error) {
 		}
 		return object, nil
 	case *object:
+		if !records {
+			return nil, errors.New("a record stands where it gives values")
+		}
 		return v.Object, nil
 	}
 	return v.Value(), nil

@@ -22,7 +22,7 @@ type Prepare func(source string, reads []*store.Read) (store.Request, error)
 func Build(bound *binding.Bound, doc *language.Document, op *language.Operation, vars map[string]schema.Value, prepare Prepare) *Plan {
 	b := &builder{
 		bound: bound, vars: vars, plan: &Plan{Kind: op.Kind, Name: op.Name.Text},
-		fragments: map[string]*language.Fragment{}, steps: map[string]*stepNode{},
+		fragments: map[string]*language.Fragment{}, steps: map[string]*stepNode{}, origins: map[*Field]origin{},
 	}
 	for _, d := range doc.Definitions {
 		if f, ok := d.(*language.Fragment); ok {
@@ -45,6 +45,13 @@ type builder struct {
 	steps     map[string]*stepNode // of root fields
 	done      int                  // the wave after which root fields can run
 	told      *told                // of the schema; nil until it is asked for
+	origins   map[*Field]origin
+}
+
+// An origin is where the records of a field are.
+type origin struct {
+	rows  *rows
+	bound *binding.Field
 }
 
 // A readNode is a read under construction.
@@ -74,6 +81,7 @@ type rows struct {
 	prefix string               // of nested records: where they are in the record, with a dot
 	steps  map[string]*stepNode // by response name and binding
 	only   Only                 // the rows of the type under way
+	picked *Field               // by which rows are meant; nil for all
 }
 
 // A stepNode is a step and its rows.
@@ -283,6 +291,7 @@ func (b *builder) follow(f *Field, r *rows, g group, bound *binding.Field) {
 		f.What = Many
 	}
 	f.Step, f.Single = node.step, bound.Single
+	b.origins[f] = origin{node.rows, bound}
 	f.Object = b.object(node.rows, g.subsets(), bound.Target, bound.Only)
 }
 
@@ -320,9 +329,7 @@ func (b *builder) fields(r *rows, object *binding.Object, sets []*language.Selec
 	for _, g := range b.collect(sets, object.Type) {
 		name := g.fields[0].Name.Text
 		if name == "__typename" {
-			f := b.newField(g, b.bound.Schema.TypeName(object.Type))
-			f.What, f.Text = Constant, quoted(object.Type.Name)
-			fields = append(fields, f)
+			fields = append(fields, b.typeName(g, object.Type))
 			continue
 		}
 		b.path = append(b.path, g.name)
@@ -330,6 +337,13 @@ func (b *builder) fields(r *rows, object *binding.Object, sets []*language.Selec
 		b.path = b.path[:len(b.path)-1]
 	}
 	return lead(fields)
+}
+
+// typeName plans __typename of an object type.
+func (b *builder) typeName(g group, t *schema.Object) *Field {
+	f := b.newField(g, b.bound.Schema.TypeName(t))
+	f.What, f.Text = Constant, quoted(t.Name)
+	return f
 }
 
 func quoted(s string) []byte {
@@ -355,6 +369,7 @@ func (b *builder) field(r *rows, g group, bound *binding.Field, object *binding.
 		if use := b.arguments(g.fields[0], bound); use.asks() {
 			f.What, f.Step = Many, b.innerStep(r, inner, use)
 		}
+		b.origins[f] = origin{inner, bound}
 		f.Object = b.nested(inner, g, bound.Nested)
 	default:
 		b.follow(f, r, g, bound)
@@ -399,7 +414,7 @@ func (r *rows) inner(column int) *rows {
 	}
 	in := &rows{
 		public: &Rows{Step: r.public.Step, Path: append(slices.Clone(r.public.Path), column)},
-		node:   r.node, wants: &(*r.wants)[column].fields, nested: true, prefix: r.prefix + (*r.wants)[column].Path + ".", steps: map[string]*stepNode{},
+		node:   r.node, wants: &(*r.wants)[column].fields, nested: true, picked: r.picked, prefix: r.prefix + (*r.wants)[column].Path + ".", steps: map[string]*stepNode{},
 	}
 	r.steps[key] = &stepNode{rows: in}
 	return in

@@ -17,13 +17,101 @@ import (
 // expression plans a field that an expression gives, of the rows r of an object
 // type, or of the root if r is nil.
 func (b *builder) expression(f *Field, r *rows, g group, bound *binding.Field, object *binding.Object) {
-	f.What, f.Expr, f.Result = Expression, bound.Expr, bound.Result.Wanted
-	f.leaf(bound.Result)
-	f.Args, f.Only = b.passed(g, bound), Only{Kind: -1}
+	b.evaluated(f, r, g, bound, object, b.passed(g, bound))
+}
+
+func (b *builder) evaluated(f *Field, r *rows, g group, bound *binding.Field, object *binding.Object, args []*Arg) {
+	if bound.Entries != nil {
+		b.written(f, r, g, bound, object, args)
+		return
+	}
+	f.What, f.Expr, f.Args, f.Only = Expression, bound.Expr, args, Only{Kind: -1}
 	if r != nil {
 		f.Only, f.Rows = r.only, r.public
 	}
 	f.Needs = b.needed(r, bound, object)
+	switch {
+	case bound.Expr.Gives != nil:
+		b.pick(f, g, bound)
+	case bound.Result.How == binding.Column:
+		f.Result = bound.Result.Wanted
+		f.leaf(bound.Result)
+	default:
+		var wants []*want
+		made := &rows{wants: &wants, nested: true, steps: map[string]*stepNode{}}
+		f.Object = b.nested(made, g, bound.Result.Nested)
+		f.Result = withFields(bound.Result.Wanted, wanted(wants))
+	}
+}
+
+// written plans an object that an expression writes out: its fields are expressions at
+// the same record.
+func (b *builder) written(f *Field, r *rows, g group, bound *binding.Field, object *binding.Object, args []*Arg) {
+	f.What = Grouped
+	made := schema.NamedOf(bound.Def.Type).(*schema.Object)
+	f.Object = &Object{Kind: -1, Type: made.Name, Cases: []Case{{Type: made.Name}}}
+	var fields []*Field
+	for _, g := range b.collect(g.subsets(), made) {
+		name := g.fields[0].Name.Text
+		if name == "__typename" {
+			fields = append(fields, b.typeName(g, made))
+			continue
+		}
+		b.path = append(b.path, g.name)
+		entry := bound.Entries[name]
+		own := b.newField(g, entry.Def)
+		b.evaluated(own, r, g, entry, object, args)
+		fields = append(fields, own)
+		b.path = b.path[:len(b.path)-1]
+	}
+	f.Object.Cases[0].Fields = lead(fields)
+}
+
+// pick plans records that an expression gives: some of those that a field brings which
+// it looks at. What is selected of them is planned on the same rows, and goes on only
+// from those that are picked.
+func (b *builder) pick(f *Field, g group, bound *binding.Field) {
+	from := b.origins[b.neededField(f.Needs, bound.Expr.Gives)]
+	picked := *from.rows
+	picked.steps, picked.picked = map[string]*stepNode{}, f
+	f.What, f.From = Picked, from.rows.public
+	switch target := from.bound; {
+	case target.Nested != nil:
+		f.Object = b.nested(&picked, g, target.Nested)
+	case target.Result != nil:
+		f.Object = b.nested(&picked, g, target.Result.Nested)
+	default:
+		f.Object = b.object(&picked, g.subsets(), target.Target, target.Only)
+	}
+}
+
+// neededField returns the field to which names lead.
+func (b *builder) neededField(fields []*Field, path []string) *Field {
+	for _, f := range fields {
+		switch {
+		case f.Name != path[0]:
+		case len(path) == 1:
+			return f
+		case f.Object != nil:
+			for _, c := range f.Object.Cases {
+				if found := b.neededField(c.Fields, path[1:]); found != nil {
+					return found
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// pickWave returns the wave in which it is known which rows a field picks.
+func pickWave(f *Field) int {
+	wave := 0
+	if f != nil {
+		for _, r := range readsOf(f.Needs, nil) {
+			wave = max(wave, r.wave)
+		}
+	}
+	return wave
 }
 
 // needed plans what a computed field looks at of its record, or at the root if r is
@@ -33,11 +121,7 @@ func (b *builder) needed(r *rows, bound *binding.Field, object *binding.Object) 
 		return nil
 	}
 	if r == nil {
-		on := bound.Def.Owner.(*schema.Object)
-		if on == b.bound.Schema.Mutation {
-			on = b.bound.Schema.Query
-		}
-		return b.rootFields(on, []*language.SelectionSet{bound.Needs})
+		return b.rootFields(bound.NeedsOn.(*schema.Object), []*language.SelectionSet{bound.Needs})
 	}
 	only := r.only
 	fields := b.fields(r, object, []*language.SelectionSet{bound.Needs})
@@ -72,7 +156,8 @@ func (b *builder) call(f *Field, r *rows, g group, bound *binding.Field, object 
 	var needs []*Read
 	call.Needs = b.needed(r, bound, object)
 	if r != nil {
-		call.Only, step.Parent = r.only, r.public
+		call.Only, call.Picked, step.Parent = r.only, r.picked, r.public
+		wave = max(wave, pickWave(r.picked)+1)
 		needs = []*Read{r.node.read}
 	}
 	needs = readsOf(call.Needs, needs)
@@ -92,7 +177,9 @@ func (b *builder) call(f *Field, r *rows, g group, bound *binding.Field, object 
 		f.leaf(bound.Result)
 		return
 	}
-	f.Object = b.nested(rows.inner(f.Column), g, bound.Result.Nested)
+	inner := rows.inner(f.Column)
+	b.origins[f] = origin{inner, bound}
+	f.Object = b.nested(inner, g, bound.Result.Nested)
 }
 
 // readsOf adds the reads that bring the values of fields to a list.

@@ -94,8 +94,20 @@ func (p *Plan) order(f *Fetch) {
 		}
 	}
 	for _, r := range f.Reads {
+		picked := func(f *Field) {
+			if f != nil {
+				for _, needed := range readsOf(f.Needs, nil) {
+					after(needed)
+				}
+				rows(f.Rows)
+			}
+		}
 		for _, feed := range r.Feeds {
 			rows(feed.Rows)
+			picked(feed.Picked)
+		}
+		if r.Call != nil {
+			picked(r.Call.Call.Picked)
 		}
 		for _, needed := range r.Needs {
 			after(needed)

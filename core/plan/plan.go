@@ -88,6 +88,8 @@ type Feed struct {
 	// all rows.
 	By int
 	Is map[string]bool
+	// Picked is the field that picks the rows that are meant; nil for all.
+	Picked *Field
 }
 
 // Rows is a table of records: that of a step's read, or records nested in it.
@@ -139,9 +141,10 @@ type Step struct {
 // A Call is what a function is given of a row, and its arguments. Rows of which
 // it is given the same are one call.
 type Call struct {
-	Needs []*Field
-	Args  []*Arg
-	Only  Only
+	Needs  []*Field
+	Args   []*Arg
+	Only   Only
+	Picked *Field // that picks the rows that are meant; nil for all
 }
 
 // Only is the rows of a table that are of one type: those whose column Kind, if
@@ -267,7 +270,8 @@ const (
 	EndCursor
 	Aggregate  // the total of a step's records; with Parts, the sum of theirs
 	Merged     // a list of records of several steps, or the one record of one of them: Merge
-	Expression // what Expr gives of Needs and Args
+	Expression // what Expr gives of Needs and Args: column 0 of what it made, with Object if it is a record
+	Picked     // the records of From that Expr gives
 	Grouped    // an object of root fields: Object has them
 	Called     // what a call gives: column 0 of the one row of Step, with Object if it is a record
 )
@@ -303,6 +307,7 @@ type Field struct {
 	Result store.Wanted // what it gives, as a column
 	Only   Only         // the rows that it is for
 	Rows   *Rows        // that they are of; nil at the root
+	From   *Rows        // of Picked: of which it gives some
 }
 
 // A Merge is how the records of several steps become one list, or one record.

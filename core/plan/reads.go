@@ -275,11 +275,11 @@ func (b *builder) foldedRead(parent *rows, step *Step, bound *binding.Field, use
 func (b *builder) keyedRead(parent *rows, step *Step, bound *binding.Field, use arguments) *rows {
 	step.Parent = parent.public
 	step.Here = parent.keys(bound)
-	step.feed = Feed{Rows: parent.public, Columns: step.Here}
-	wave := parent.node.wave + 1
+	step.feed = Feed{Rows: parent.public, Columns: step.Here, Picked: parent.picked}
+	wave := max(parent.node.wave, pickWave(parent.picked)) + 1
 	if use.part != nil && use.part.is != nil {
 		step.feed.By, step.feed.Is = use.part.by, use.part.is
-	} else if ahead, ok := knownAhead(parent, step.Here); ok && !bound.ListHere {
+	} else if ahead, ok := knownAhead(parent, step.Here); ok && !bound.ListHere && parent.picked == nil {
 		step.feed = ahead
 		wave = parent.node.wave
 	}
@@ -376,7 +376,7 @@ func (b *builder) sharedRead(step *Step, bound *binding.Field, use arguments, wa
 			continue
 		}
 		if len(keys) > 0 && !slices.ContainsFunc(n.read.Feeds, func(f Feed) bool {
-			return f.Rows == step.feed.Rows && slices.Equal(f.Columns, step.feed.Columns) && maps.Equal(f.Is, step.feed.Is)
+			return f.Rows == step.feed.Rows && f.Picked == step.feed.Picked && slices.Equal(f.Columns, step.feed.Columns) && maps.Equal(f.Is, step.feed.Is)
 		}) {
 			n.read.Feeds = append(n.read.Feeds, step.feed)
 		}
