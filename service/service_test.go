@@ -347,7 +347,7 @@ func TestBadRemoteAnswers(t *testing.T) {
 	}{
 		"not JSON":   {func(w http.ResponseWriter, r *http.Request) { io.WriteString(w, "<html>maintenance</html>") }, "STORE_ANSWER", "the source tides answered something that is not JSON"},
 		"a failure":  {func(w http.ResponseWriter, r *http.Request) { http.Error(w, "oops", http.StatusInternalServerError) }, "STORE_ANSWER", "the source tides answered with the status 500"},
-		"no entry":   {func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(http.StatusUnauthorized) }, "STORE_ANSWER", "the source tides answered with the status 401"},
+		"no entry":   {func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(http.StatusUnauthorized) }, "STORE_ANSWER", "the source tides refuses who asks (status 401)"},
 		"no records": {func(w http.ResponseWriter, r *http.Request) { io.WriteString(w, `{"results": [1, 2]}`) }, "STORE_ANSWER", "the source tides answered something that is not a list of records"},
 		"broken off": {func(w http.ResponseWriter, r *http.Request) { panic(http.ErrAbortHandler) }, "STORE_ANSWER", "the source tides broke off its answer"},
 		"slow":       {func(w http.ResponseWriter, r *http.Request) { waitFor(r, 5*time.Second) }, "STORE_TIMEOUT", "the source tides did not answer within its time limit"},

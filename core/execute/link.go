@@ -89,8 +89,40 @@ func (r *run) link(s *plan.Step) *link {
 			l.order = l.table.Order
 		}
 	}
+	if s.Where != nil {
+		if l.err = r.filter(l, s); l.err != nil {
+			return l
+		}
+	}
 	l.err = r.page(s, l)
 	return l
+}
+
+// filter leaves of each parent's rows those that fit what the store was not asked.
+func (r *run) filter(l *link, s *plan.Step) error {
+	in := store.Input{Where: make([]store.Column, len(s.Values))}
+	for _, a := range s.Values {
+		if err := r.predicate(a, &in.Where[a.Column]); err != nil {
+			return err
+		}
+	}
+	where := store.Read{Where: s.Where}
+	fits := make([]bool, l.table.Len)
+	for row := range fits {
+		fits[row] = where.FitsAll(&in, nestedRow{l.table, s.Fields, row})
+	}
+	order, start, end := []int32{}, make([]int32, len(l.start)), make([]int32, len(l.start))
+	for p, from := range l.start {
+		start[p] = int32(len(order))
+		for i := from; i < l.end[p]; i++ {
+			if row := l.at(i); fits[row] {
+				order = append(order, int32(row))
+			}
+		}
+		end[p] = int32(len(order))
+	}
+	l.order, l.start, l.end = order, start, end
+	return nil
 }
 
 // nested filters, sorts and cuts the nested records of each parent row.

@@ -62,8 +62,12 @@ type readNode struct {
 	wave    int
 	above   *readNode // the read it is folded into, or nil
 	wants   []*want
-	sig     string // equal for reads that can be one
-	pages   bool   // the store pages it, so no other step can share it
+	of      string // equal for reads of one record set by the same keys
+	// predicates and asks tell apart what is asked of the set: its filter, and all of it.
+	predicates, asks string
+	pages            bool // the store bounds it, or puts it in order
+	steps            []*sharing
+	rest             bool // the step that is about to share it asks more than it does
 }
 
 // A want is a wanted column under construction.

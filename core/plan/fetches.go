@@ -21,7 +21,7 @@ func (b *builder) fetches(prepare Prepare) {
 		case n.read.Call != nil:
 			key += " call " + n.read.Store.Set
 		case n.source.Capabilities.Group == store.BySource:
-		case n.source.Capabilities.Group == store.BySet && !n.pages:
+		case n.source.Capabilities.Group == store.BySet && !n.pages && !n.read.Store.Aggregates:
 			key += " " + n.records.Set
 		default:
 			key += fmt.Sprintf(" read %d", i)

@@ -41,7 +41,7 @@ func (p *Plan) Left(r *Read) []string {
 		}
 		var parts []string
 		if len(s.Where) > 0 {
-			parts = append(parts, "filtered")
+			parts = append(parts, "filtered by "+s.filterText())
 		}
 		var orders []store.Order
 		for _, o := range s.Sort {

@@ -2,7 +2,6 @@ package plan
 
 import (
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
@@ -102,6 +101,7 @@ func (n *readNode) narrow(use arguments) {
 	n.read.Where = use.values
 	n.read.Store.Where = use.where
 	n.read.Store.Values = columnsOf(use.values)
+	n.predicates = use.predicates()
 	n.read.Store.Aggregates = use.totals && n.source.Capabilities.Aggregate
 }
 
@@ -129,7 +129,10 @@ func (n *readNode) page(r *rows, step *Step, use arguments, needs store.Paging) 
 			sort = reversed(sort)
 		}
 	}
-	if n.source.Capabilities.Page >= needs || needs == store.PageWhole && n.canPage(sort, use) {
+	if n.pages || n.above != nil && n.source.Capabilities.Page >= needs {
+		if len(n.steps) > 1 {
+			return // it is asked for already
+		}
 		n.read.Store.Sort = sort
 		n.read.Limit, n.read.Offset = use.limit, use.offset
 		n.read.Store.Limit, n.read.Store.Offset = use.limit != nil, use.offset != nil
@@ -244,12 +247,11 @@ func kindOf(set *store.Set, path string) store.Kind {
 
 func (b *builder) rootRead(step *Step, bound *binding.Field, use arguments) *rows {
 	n := b.sharedRead(step, bound, use, b.done+1, nil)
-	n.count(use)
 	r := n.rows(step)
+	n.share(step, r, use)
 	if !use.totals {
 		n.page(r, step, use, store.PageWhole)
 	}
-	n.pages = n.pages || n.source.Capabilities.Page >= store.PageWhole || n.read.Store.Limit || n.read.Store.Offset
 	return r
 }
 
@@ -285,6 +287,7 @@ func (b *builder) keyedRead(parent *rows, step *Step, bound *binding.Field, use 
 	}
 	n := b.sharedRead(step, bound, use, wave, bound.There)
 	r := n.rows(step)
+	n.share(step, r, use)
 	for _, path := range bound.There {
 		step.There = append(step.There, r.column(keyWanted(bound.Target.Info, "", path, bound.ListThere)))
 	}
@@ -295,7 +298,6 @@ func (b *builder) keyedRead(parent *rows, step *Step, bound *binding.Field, use 
 	if !use.totals {
 		n.page(r, step, use, keyedPaging(bound))
 	}
-	n.pages = n.read.Store.Limit || n.read.Store.Offset || len(n.read.Store.Sort) > 0
 	return r
 }
 
@@ -360,35 +362,6 @@ func knownAhead(parent *rows, here []int) (Feed, bool) {
 		feed.Columns = append(feed.Columns, above.feed.Columns[i])
 	}
 	return feed, true
-}
-
-// sharedRead returns a read of the wave that already asks for the same records
-// under the same conditions, or a new one. Reads that a store pages are never
-// shared.
-func (b *builder) sharedRead(step *Step, bound *binding.Field, use arguments, wave int, keys []string) *readNode {
-	needs := store.PageWhole
-	if len(keys) > 0 {
-		needs = keyedPaging(bound)
-	}
-	sig := fmt.Sprintf("%p %t %s", bound.Target, bound.ListThere, strings.Join(keys, ",")) + use.predicates()
-	for _, n := range b.reads {
-		if n.sig != sig || n.wave != wave || n.above != nil || n.pages || n.source.Capabilities.Page >= needs {
-			continue
-		}
-		if len(keys) > 0 && !slices.ContainsFunc(n.read.Feeds, func(f Feed) bool {
-			return f.Rows == step.feed.Rows && f.Picked == step.feed.Picked && slices.Equal(f.Columns, step.feed.Columns) && maps.Equal(f.Is, step.feed.Is)
-		}) {
-			n.read.Feeds = append(n.read.Feeds, step.feed)
-		}
-		return n
-	}
-	n := b.newRead(bound, wave)
-	n.sig = sig
-	n.narrow(use)
-	if len(keys) > 0 {
-		n.read.Feeds = []Feed{step.feed}
-	}
-	return n
 }
 
 // innerStep plans a list of nested records that the engine filters, sorts and

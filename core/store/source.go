@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"sync"
 	"time"
 )
 
@@ -43,6 +44,9 @@ type Capabilities struct {
 	// CanFold reports, of a store that folds, whether the records of the set that
 	// there leads to can be part of the request for the records of set.
 	CanFold func(set string, here []string, related string, there []string) bool
+	// Takes tells which predicates of a read by the fields keys the store is asked; the
+	// source looks at the others behind it. If it is nil, the store is asked all of them.
+	Takes func(set string, keys []string, where []Predicate) func(*Predicate) bool
 	// CanPage reports whether the store does all that a read without keys asks,
 	// though Page does not say so of all: its predicates, its order, its limit and
 	// its offset.
@@ -201,6 +205,50 @@ type Caller struct {
 	// Headers are those of the caller's request; sources pass on the ones that
 	// they are told to.
 	Headers map[string][]string
+	// Asked is what was asked in the operation; the zero value is of a new one.
+	Asked Asked
+}
+
+// Asked remembers what an operation has asked of stores, so that nobody is asked the
+// very same twice: of a service that takes one key at a time, two fields may bring the
+// same key in two waves.
+type Asked struct {
+	mu    sync.Mutex
+	known map[any]*asked
+}
+
+type asked struct {
+	once   sync.Once
+	answer any
+	err    error
+}
+
+// Once returns what ask returns for a key, asking once for the operation, also where
+// two want it at the same time. Of nobody in particular, nothing is remembered.
+func (c *Caller) Once(key any, ask func() (any, error)) (any, error) {
+	if c == nil {
+		return ask()
+	}
+	c.Asked.mu.Lock()
+	a := c.Asked.known[key]
+	if a == nil {
+		if a = (&asked{}); c.Asked.known == nil {
+			c.Asked.known = map[any]*asked{}
+		}
+		c.Asked.known[key] = a
+	}
+	c.Asked.mu.Unlock()
+	a.once.Do(func() { a.answer, a.err = ask() })
+	return a.answer, a.err
+}
+
+// Anew returns the caller as one who has asked nothing yet; of nobody in particular,
+// too.
+func (c *Caller) Anew() *Caller {
+	if c == nil {
+		return &Caller{}
+	}
+	return &Caller{ID: c.ID, Request: c.Request, Headers: c.Headers}
 }
 
 // Header returns the values of a header of the caller's request; none if there

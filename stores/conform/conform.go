@@ -95,7 +95,7 @@ func (e *Engine) Ask(t testing.TB, text string, variables map[string]any) Outcom
 	p := plan.Build(e.bound, doc, op, vars, func(source string, reads []*store.Read) (store.Request, error) {
 		return e.sources[source].Prepare(e.bound.Sources[source].Catalogue, reads)
 	})
-	result := execute.Run(context.Background(), p, vars, execute.Options{MaxPage: 1000})
+	result := execute.Run(context.Background(), p, vars, execute.Options{Caller: &store.Caller{}, MaxPage: 1000})
 	defer result.Free()
 	out := Outcome{Data: string(result.Data), Plan: p, Requests: append([]execute.StoreRequest{}, result.Requests...)}
 	for _, c := range out.Requests {

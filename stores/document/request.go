@@ -156,11 +156,15 @@ func (r *request) shape() bson.D {
 	return either(list)
 }
 
-// sort returns the order of a read that stands alone and has no keys.
+// sort returns the order of a find: of a read that stands alone and has no keys, its
+// own; where one of several has no keys, one that does not change.
 func (r *request) sort() bson.D {
 	var sort bson.D
-	if len(r.reads) > 1 || len(r.reads[0].Keys) > 0 || r.sortsHere() {
+	if !slices.ContainsFunc(r.reads, func(read *store.Read) bool { return len(read.Keys) == 0 }) || r.sortsHere() {
 		return nil
+	}
+	if len(r.reads) > 1 {
+		return bson.D{{Key: "_id", Value: 1}}
 	}
 	hasID := false
 	for _, o := range r.reads[0].Sort {

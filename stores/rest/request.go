@@ -68,6 +68,18 @@ func (s *Source) canPage(read *store.Read) bool {
 	return sorts && !slices.ContainsFunc(needsOf(read.Where), func(c *store.Predicate) bool { return f.taker(c) == "" })
 }
 
+// takes tells which predicates of a read the service is asked.
+func (s *Source) takes(name string, keys []string, where []store.Predicate) func(*store.Predicate) bool {
+	set := s.sets[name]
+	if set == nil {
+		return func(*store.Predicate) bool { return false }
+	}
+	f, err := set.choose(keys, where)
+	return func(c *store.Predicate) bool {
+		return err != nil || slices.ContainsFunc(needsOf([]store.Predicate{*c}), func(one *store.Predicate) bool { return f.taker(one) != "" })
+	}
+}
+
 // order returns how the service names an order, and whether it does.
 func (f *form) order(by []store.Order) (string, bool) {
 	var names []string
@@ -290,11 +302,44 @@ type got struct {
 	records []any
 	body    any
 	header  http.Header
+	path    string // for the log
+	begin   string // of the body, for the log
 }
 
-// get makes one HTTP request and returns the records in its answer. Nothing at
+// get returns the records at an address, which an operation asks for once. Nothing at
 // an address (404) is no records.
 func (r *run) get(ctx context.Context, address string) (*got, error) {
+	answer, err := r.from.Once(asking{r.source, address}, func() (any, error) { return r.fetch(ctx, address) })
+	var own *store.Error
+	if errors.As(err, &own) && own.Code == store.Cancelled && ctx.Err() == nil {
+		answer, err = r.fetch(ctx, address) // it was another's, who waits no more
+	}
+	if err != nil {
+		return nil, err
+	}
+	g := *answer.(*got)
+	if g.body == nil && g.header == nil {
+		return &g, nil
+	}
+	if r.source.jsonAPI {
+		g.records, err = r.resources(g.body)
+	} else {
+		g.records, err = r.records(g.body)
+	}
+	if err != nil {
+		return nil, &store.Error{Code: store.BadAnswer, Msg: err.Error(), Err: fmt.Errorf("GET %s: %s", g.path, g.begin)}
+	}
+	return &g, nil
+}
+
+// An asking is what is asked of a service.
+type asking struct {
+	source  *Source
+	address string
+}
+
+// fetch makes one HTTP request and decodes its answer.
+func (r *run) fetch(ctx context.Context, address string) (*got, error) {
 	s := r.source
 	ctx, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
@@ -324,16 +369,7 @@ func (r *run) get(ctx context.Context, address string) (*got, error) {
 		return nil, &store.Error{Code: store.BadAnswer, Msg: "answered something that is not JSON",
 			Err: fmt.Errorf("GET %s: %w: %s", path, err, s.service.Blank(firstLines(body)))}
 	}
-	g := &got{body: answer, header: res.Header}
-	if s.jsonAPI {
-		g.records, err = r.resources(answer)
-	} else {
-		g.records, err = r.records(answer)
-	}
-	if err != nil {
-		return nil, &store.Error{Code: store.BadAnswer, Msg: err.Error(), Err: fmt.Errorf("GET %s: %s", path, s.service.Blank(firstLines(body)))}
-	}
-	return g, nil
+	return &got{body: answer, header: res.Header, path: path, begin: s.service.Blank(firstLines(body))}, nil
 }
 
 var (

@@ -152,7 +152,7 @@ func (s *Source) Catalogue(context.Context) (*store.Catalogue, error) { return s
 // Capabilities says that the engine sorts and cuts, but for what the reads of a
 // resource take, and that JSON:API brings related resources along.
 func (s *Source) Capabilities() store.Capabilities {
-	return store.Capabilities{Group: store.ByRead, Fold: s.jsonAPI, CanRead: s.canRead, CanFold: s.canFold, CanPage: s.canPage}
+	return store.Capabilities{Group: store.ByRead, Fold: s.jsonAPI, CanRead: s.canRead, CanFold: s.canFold, CanPage: s.canPage, Takes: s.takes}
 }
 
 // Ping reports whether something listens at the service's address. It makes no
