@@ -234,36 +234,66 @@ func (b *builder) here() string { return strings.Join(b.path, ".") }
 
 // rootFields plans the fields of a root type, or of an object that groups such.
 func (b *builder) rootFields(root *schema.Object, sets []*language.SelectionSet) []*Field {
-	var fields []*Field
-	for _, g := range b.collect(sets, root) {
-		name := g.fields[0].Name.Text
-		if strings.HasPrefix(name, "__") {
-			fields = append(fields, b.meta(g, root))
+	groups := b.collect(sets, root)
+	fields := make([]*Field, len(groups))
+	for _, i := range b.planOrder(root, groups) {
+		g := groups[i]
+		if name := g.fields[0].Name.Text; strings.HasPrefix(name, "__") {
+			fields[i] = b.meta(g, root)
 			continue
 		}
 		b.path = append(b.path, g.name)
-		def := root.Field(name)
-		bound := b.bound.Root(def)
-		f := b.newField(g, def)
-		switch bound.How {
-		case binding.Computed:
-			b.expression(f, nil, g, bound, nil)
-		case binding.Called:
-			b.call(f, nil, g, bound, nil)
-		case binding.Grouped:
-			f.What = Grouped
-			group := schema.NamedOf(def.Type).(*schema.Object)
-			f.Object = &Object{Kind: -1, Type: group.Name, Cases: []Case{{Type: group.Name, Fields: b.rootFields(group, g.subsets())}}}
-		default:
-			b.follow(f, nil, g, bound)
-		}
-		fields = append(fields, f)
+		fields[i] = b.rootField(root, g)
 		b.path = b.path[:len(b.path)-1]
 		if root == b.bound.Schema.Mutation {
 			b.finishField()
 		}
 	}
 	return lead(fields)
+}
+
+// planOrder returns in which order root fields are planned: those of a query that ask
+// a store for less after those that may ask it for all, so that they share their reads.
+func (b *builder) planOrder(root *schema.Object, groups []group) []int {
+	order := make([]int, len(groups))
+	narrows := make([]bool, len(groups))
+	for i, g := range groups {
+		order[i] = i
+		bound := b.bound.Root(root.Field(g.fields[0].Name.Text))
+		narrows[i] = len(g.fields[0].Arguments) > 0 && bound != nil && bound.Target != nil && bound.Target.Source.Capabilities.Group != store.BySource
+	}
+	if root != b.bound.Schema.Mutation {
+		slices.SortStableFunc(order, func(i, j int) int {
+			switch {
+			case narrows[i] == narrows[j]:
+				return 0
+			case narrows[j]:
+				return -1
+			}
+			return 1
+		})
+	}
+	return order
+}
+
+// rootField plans a field of a root type.
+func (b *builder) rootField(root *schema.Object, g group) *Field {
+	def := root.Field(g.fields[0].Name.Text)
+	bound := b.bound.Root(def)
+	f := b.newField(g, def)
+	switch bound.How {
+	case binding.Computed:
+		b.expression(f, nil, g, bound, nil)
+	case binding.Called:
+		b.call(f, nil, g, bound, nil)
+	case binding.Grouped:
+		f.What = Grouped
+		group := schema.NamedOf(def.Type).(*schema.Object)
+		f.Object = &Object{Kind: -1, Type: group.Name, Cases: []Case{{Type: group.Name, Fields: b.rootFields(group, g.subsets())}}}
+	default:
+		b.follow(f, nil, g, bound)
+	}
+	return f
 }
 
 // finishField makes the next root field of a mutation wait for this one:

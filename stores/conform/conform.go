@@ -62,6 +62,12 @@ func NewEngine(t testing.TB, types string, sources map[string]store.Source) *Eng
 	return e
 }
 
+// Least returns how many requests an operation needs of each source: see [Least].
+func (e *Engine) Least(text string) map[string]int {
+	doc, _ := language.Parse(language.NewSource("", text))
+	return Least(e.bound, doc.Definitions[0].(*language.Operation))
+}
+
 // An Outcome is what an operation came to.
 type Outcome struct {
 	Data     string

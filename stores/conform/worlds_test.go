@@ -175,6 +175,9 @@ func (s *worldStores) world(t *testing.T, seed uint64) int {
 			}
 		}
 		before = after
+		if extra := moreThanLeast(e, op, got); extra != "" {
+			t.Errorf("%s\n%s\n%s", op, extra, got.Plan)
+		}
 		if extra := beyond(got); extra != "" {
 			t.Errorf("%s\n%s\n%s", op, extra, got.Plan)
 		}
@@ -251,6 +254,20 @@ func calc(called *atomic.Int64) store.Source {
 			return list, nil
 		},
 	}}}
+}
+
+// moreThanLeast says where a plan has more requests than an operation needs.
+func moreThanLeast(e *conform.Engine, op string, o conform.Outcome) string {
+	planned := map[string]int{}
+	for _, f := range o.Plan.Fetches {
+		planned[f.Source]++
+	}
+	for source, least := range e.Least(op) {
+		if planned[source] > least {
+			return fmt.Sprintf("%s: the plan has %d requests, and %d are enough", source, planned[source], least)
+		}
+	}
+	return ""
 }
 
 // beyond says where more was asked than the plan has: a fetch is asked once, or
