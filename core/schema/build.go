@@ -310,7 +310,7 @@ func (b *builder) inputs(coordinate string, defs []*language.InputValueDefinitio
 		switch {
 		case in.Type == nil:
 		case inputNamed(list, in.Name) != nil:
-			b.problems.Add(ruleUniqueMember, in.Pos, msgDeclaredAlready, in.Name).Coordinate = in.Coordinate
+			b.problems.Add(ruleUniqueMember, in.Pos, msgDeclaredAlready, in.Coordinate).Coordinate = in.Coordinate
 		default:
 			list = append(list, in)
 		}

@@ -27,7 +27,7 @@ const (
 func (b *builder) check() {
 	for _, d := range b.order[b.ownTypes:] {
 		t := b.schema.types[d.Name.Text]
-		b.reserved(t.About().Name, t.About().Pos, "type")
+		b.reserved(t.About().Name, t.About().Name, t.About().Pos, "type")
 		switch t := t.(type) {
 		case *Scalar:
 			b.uses(t.Directives, "SCALAR", t.Name)
@@ -64,9 +64,9 @@ func (b *builder) check() {
 func (b *builder) firstOwnPos() language.Pos { return language.Pos(len(predeclared) + 2) }
 
 // reserved tells of names that begin with "__": section 2.1.9, Reserved Names.
-func (b *builder) reserved(name string, pos language.Pos, what string) {
+func (b *builder) reserved(name, coordinate string, pos language.Pos, what string) {
 	if strings.HasPrefix(name, "__") {
-		b.problems.Add(ruleNames, pos, msgCannotBeginTwoUnderscores, what, name)
+		b.problems.Add(ruleNames, pos, msgCannotBeginTwoUnderscores, what, coordinate).Coordinate = coordinate
 	}
 }
 
@@ -79,7 +79,7 @@ func (b *builder) checkFields(t Named, fields []*Field, written int) {
 		p.Fix = "give it at least one field in braces"
 	}
 	for _, f := range fields {
-		b.reserved(f.Name, f.Pos, "field")
+		b.reserved(f.Name, f.Coordinate(), f.Pos, "field")
 		if !IsOutput(f.Type) {
 			b.problems.Add(ruleOutput, f.Pos, msgFieldCannotHaveType, f.Coordinate(), f.Type).Coordinate = f.Coordinate()
 		}
@@ -97,7 +97,7 @@ func (b *builder) checkEnum(t *Enum) {
 		b.problems.Add(ruleEnum, t.Pos, msgEnumHasNoValues, t.Name).Coordinate = t.Name
 	}
 	for _, v := range t.Values {
-		b.reserved(v.Name, v.Pos, "enum value")
+		b.reserved(v.Name, t.Name+"."+v.Name, v.Pos, "enum value")
 		b.uses(v.Directives, "ENUM_VALUE", t.Name+"."+v.Name)
 	}
 }
@@ -121,18 +121,18 @@ func (b *builder) checkInput(t *InputObject, written int) {
 
 // checkInputValue applies the rules for an argument or input field.
 func (b *builder) checkInputValue(in *Input, location, what string) {
-	b.reserved(in.Name, in.Pos, what)
+	b.reserved(in.Name, in.Coordinate, in.Pos, what)
 	b.uses(in.Directives, location, in.Coordinate)
 	if !IsInput(in.Type) {
-		b.problems.Add(ruleInputTypes, in.Pos, msgCannotHaveTypeOnly, what, in.Name, in.Type).Coordinate = in.Coordinate
+		b.problems.Add(ruleInputTypes, in.Pos, msgCannotHaveTypeOnly, what, in.Coordinate, in.Type).Coordinate = in.Coordinate
 		return
 	}
 	if in.Deprecated != nil && in.Required() {
-		b.problems.Add(ruleDeprecated, in.Pos, msgRequiredCannotDeprecatedMake, what, in.Name).Coordinate = in.Coordinate
+		b.problems.Add(ruleDeprecated, in.Pos, msgRequiredCannotDeprecatedMake, what, in.Coordinate).Coordinate = in.Coordinate
 	}
 	if in.Default != nil {
 		CheckLiteral(in.Type, in.Default, func(pos language.Pos, msg string) {
-			b.problems.Add(ruleDefault, pos, msgDefaultDoesNotFit, in.Name, msg).Coordinate = in.Coordinate
+			b.problems.Add(ruleDefault, pos, msgDefaultDoesNotFit, in.Coordinate, msg).Coordinate = in.Coordinate
 		}, nil)
 	}
 }

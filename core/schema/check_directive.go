@@ -4,13 +4,14 @@ import (
 	"fmt"
 
 	"slices"
+	"strings"
 
 	"osprey/core/language"
 )
 
 // checkDirective applies the rules of section 3.13 to a definition.
 func (b *builder) checkDirective(d *Directive) {
-	b.reserved(d.Name, d.Pos, "directive")
+	b.reserved(d.Name, "@"+d.Name, d.Pos, "directive")
 	for i, l := range d.Locations {
 		if slices.Contains(d.Locations[:i], l) {
 			twice := b.problems.Add(ruleDirective, d.Pos, msgNamesPlaceTwice, d.Name, l)
@@ -68,6 +69,9 @@ func (b *builder) directiveNeeds(in *Input, target string, seen map[string]bool)
 // uses checks directives where they are used in the schema.
 func (b *builder) uses(list []*language.Directive, location, coordinate string) {
 	CheckDirectives(b.schema, list, location, func(rule string, pos language.Pos, msg string) {
+		if coordinate != "" && !strings.Contains(msg, coordinate) {
+			msg = coordinate + ": " + msg
+		}
 		b.problems.Add(rule, pos, "%s", msg).Coordinate = coordinate
 	}, nil)
 }

@@ -15,13 +15,13 @@ const (
 
 // Default Values
 const (
-	msgDefaultDoesNotFit = "the default of %q does not fit its type: %s"
+	msgDefaultDoesNotFit = "the default of %s does not fit its type: %s"
 )
 
 // Deprecation
 const (
 	msgDeprecatedImplementsNot      = "%s is deprecated, and %s, which it implements, is not"
-	msgRequiredCannotDeprecatedMake = "the %s %q is required and cannot be deprecated; make it optional or give it a default first"
+	msgRequiredCannotDeprecatedMake = "the %s %s is required and cannot be deprecated; make it optional or give it a default first"
 )
 
 // Directive Definition Validation
@@ -92,7 +92,7 @@ const (
 
 // IsInputType
 const (
-	msgCannotHaveTypeOnly = "the %s %q cannot have the type %s: only scalars, enums and input objects can be given"
+	msgCannotHaveTypeOnly = "the %s %s cannot have the type %s: only scalars, enums and input objects can be given"
 )
 
 // IsOutputType
@@ -118,7 +118,7 @@ const (
 
 // Reserved Names
 const (
-	msgCannotBeginTwoUnderscores = "the %s %q cannot begin with two underscores; such names are for introspection"
+	msgCannotBeginTwoUnderscores = "the name of the %s %s begins with two underscores; such names are for introspection"
 )
 
 // Root Operation Types
@@ -154,7 +154,7 @@ const (
 
 // Unique Member Names
 const (
-	msgDeclaredAlready     = "%q is declared already"
+	msgDeclaredAlready     = "%s is declared already"
 	msgHasFieldAlready     = "%s has a field %q already"
 	msgEnumHasValueAlready = "the enum %s has a value %s already"
 	msgInputObjectHasField = "the input object %s has a field %q already"
