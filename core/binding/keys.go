@@ -59,8 +59,9 @@ func (b *binder) keys(p place, f *schema.Field, pos language.Pos, bound *Field) 
 		if i >= len(bound.There) {
 			return
 		}
-		here := b.keyOf(p, f.Owner, bound.Here[i], bound.Many)
-		there := b.keyOf(target, bound.Target.Type, bound.There[i], bound.Many)
+		single := bound.Many && len(bound.Here) == 1
+		here := b.keyOf(p, f.Owner, bound.Here[i], single)
+		there := b.keyOf(target, bound.Target.Type, bound.There[i], single)
 		if bound.JoinTable != nil || p.source.Capabilities.CanFold != nil && p.records != nil && p.source.Folds(p.records.Set, bound) {
 			continue // the pairs have keys of their own, or the source knows what belongs together
 		}

@@ -39,8 +39,9 @@ func New(t testing.TB, source store.Source, without ...string) *Engine {
 	return NewEngine(t, schemaWithout(without), map[string]store.Source{"s": source})
 }
 
-// NewEngine binds types to sources.
-func NewEngine(t testing.TB, types string, sources map[string]store.Source) *Engine {
+// NewEngine binds types to sources. The catalogues of those that are down are not
+// known, as of a store that has not answered yet.
+func NewEngine(t testing.TB, types string, sources map[string]store.Source, down ...string) *Engine {
 	t.Helper()
 	e := &Engine{sources: sources}
 	known := map[string]*binding.Source{}
@@ -51,6 +52,9 @@ func NewEngine(t testing.TB, types string, sources map[string]store.Source) *Eng
 		}
 		for _, set := range catalogue.Sets {
 			set.Sampled = true // so that what the schema requires may be missing
+		}
+		if slices.Contains(down, name) {
+			catalogue = nil
 		}
 		known[name] = &binding.Source{Name: name, Kind: "test", Naming: binding.Exact, Capabilities: source.Capabilities(), Catalogue: catalogue}
 	}
@@ -99,7 +103,11 @@ func (e *Engine) Ask(t testing.TB, text string, variables map[string]any) Outcom
 		}
 	}
 	p := plan.Build(e.bound, doc, op, vars, func(source string, reads []*store.Read) (store.Request, error) {
-		return e.sources[source].Prepare(e.bound.Sources[source].Catalogue, reads)
+		catalogue := e.bound.Sources[source].Catalogue
+		if catalogue == nil {
+			return nil, store.NotReady(nil)
+		}
+		return e.sources[source].Prepare(catalogue, reads)
 	})
 	result := execute.Run(context.Background(), p, vars, execute.Options{Caller: &store.Caller{}, MaxPage: 1000})
 	defer result.Free()

@@ -185,7 +185,24 @@ func (s *worldStores) world(t *testing.T, seed uint64) int {
 	for range 6 {
 		walk(t, e, w, r)
 	}
+	s.withoutOne(t, r, w, sources, reference)
 	return operations
+}
+
+// withoutOne asks while one of the stores has not told what it holds: what the others
+// answer is the same as if it only failed.
+func (s *worldStores) withoutOne(t *testing.T, r *rand.Rand, w *conform.World, sources, reference map[string]store.Source) {
+	t.Helper()
+	down := w.Types[r.IntN(len(w.Types))].Source
+	reference[down].(*storetest.Memory).Fail = func(string) error { return store.NotReady(nil) }
+	e, right := conform.NewEngine(t, w.Schema(), sources, down), conform.NewEngine(t, w.Schema(), reference)
+	for range 8 {
+		op := w.Operation(r)
+		if got, want := e.Ask(t, op, nil), right.Ask(t, op, nil); got.Data != want.Data {
+			t.Errorf("without %s, %s\ngives %s %v\nwant  %s %v\n%s", down, op, got.Data, got.Errors, want.Data, want.Errors, got.Plan)
+			return
+		}
+	}
 }
 
 // item finds the items of an answer.
