@@ -45,7 +45,7 @@ func TestAbstractFindings(t *testing.T) {
 		{`type Query { a: [PortCall!] @read } ` + call + ` about: About @related(here: "purpose") @kind(by: "purpose") } union About = Pilot | Quay type Pilot @stored(in: "registry", as: "pilots") @kind(is: "quay") { name: String }` + quay,
 			`both Pilot and Quay are told by the value "quay" of purpose`},
 		{`type Query { a: [PortCall!] @read } ` + call + ` about: About @related(here: "purpose") @kind(by: "purpose") } union About = Pilot | Quay` + pilot + quay,
-			`records whose purpose is "load" are of no type`},
+			`records of port_calls whose purpose is "load" are of no type`},
 		// Nested values.
 		{`type Query { a: [A!] @read } type A @stored(in: "inspections", as: "inspections") { findings: [F!] } union F = G | H type G { code: String } type H { text: String }`,
 			`A.findings is a nested F, and nothing says which value is of which type (G, H)`},

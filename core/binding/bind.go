@@ -261,7 +261,7 @@ func (b *binder) kinds(t schema.Named) {
 	if info != nil {
 		for _, v := range info.Values {
 			if k.Types[v] == nil && !b.problem["kind "+t.String()] {
-				b.warn(ruleKind, d.Pos, t.String(), unclaimedFix(v), msgRecordsWhoseAreNo, k.Path, v)
+				b.warn(ruleKind, d.Pos, t.String(), unclaimedFix(v), msgRecordsWhoseAreNo, r.Set, k.Path, v)
 			}
 		}
 	}
@@ -271,7 +271,7 @@ func (b *binder) kinds(t schema.Named) {
 // Unclaimed tells of records whose kind no type claims.
 func Unclaimed(r *Records, pos language.Pos, value string) *language.Problem {
 	return &language.Problem{Severity: language.Warning, Rule: ruleKind, Pos: pos, Coordinate: r.Type.String(),
-		Msg: fmt.Sprintf(msgRecordsWhoseAreNo, r.Kind.Path, value), Fix: unclaimedFix(value)}
+		Msg: fmt.Sprintf(msgRecordsWhoseAreNo, r.Set, r.Kind.Path, value), Fix: unclaimedFix(value)}
 }
 
 func unclaimedFix(value string) string { return "add a type with @kind(is: \"" + value + "\")" }

@@ -100,7 +100,7 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 	bound.Wanted = wantedOf(path, kind, elem, isList)
 	if e, ok := named.(*schema.Enum); ok {
 		if bound.Enum = enumNames(e); p.source.Capabilities.CanCall == nil {
-			bound.Enum = b.enum(e, p.source, info)
+			bound.Enum = b.enum(e, p.records, p.source, info)
 		}
 	}
 	b.checkNullable(p, f, path, info)
@@ -194,7 +194,7 @@ func (p place) ofOneKind(f *schema.Field) bool {
 // enum returns the stored spellings of an enum: @at of each value; or the name
 // itself; or, where the catalogue tells the stored values, the one that equals
 // the name but for case.
-func (b *binder) enum(e *schema.Enum, source *Source, info *store.Field) *Enum {
+func (b *binder) enum(e *schema.Enum, of *Records, source *Source, info *store.Field) *Enum {
 	var labels []string
 	if info != nil {
 		labels = info.Values
@@ -215,7 +215,7 @@ func (b *binder) enum(e *schema.Enum, source *Source, info *store.Field) *Enum {
 			stored, pos = text(d, "path"), d.Pos
 		}
 		if len(labels) > 0 && !slices.Contains(labels, stored) {
-			b.fail(ruleColumn, pos, e.Name+"."+v.Name, "the stored values are "+strings.Join(labels, ", "), msgValueStoredAsNever, v.Name, e.Name, stored, info.Name, source.Name, language.DidYouMean(stored, labels))
+			b.fail(ruleColumn, pos, e.Name+"."+v.Name, "the stored values are "+strings.Join(labels, ", "), msgValueStoredAsNever, v.Name, e.Name, stored, of.Set+"."+info.Name, source.Name, language.DidYouMean(stored, labels))
 		}
 		if other, taken := bound.Names[stored]; taken {
 			b.fail(ruleColumn, pos, e.Name+"."+v.Name, "", msgValuesAreBothStored, other, v.Name, e.Name, stored)
@@ -224,7 +224,7 @@ func (b *binder) enum(e *schema.Enum, source *Source, info *store.Field) *Enum {
 	}
 	for _, label := range labels {
 		if _, ok := bound.Names[label]; !ok {
-			b.warn(ruleColumn, e.Pos, e.Name, "add a value with @at(path: \""+label+"\")", msgStoredValueNoValue, label, info.Name, source.Name, e.Name)
+			b.warn(ruleColumn, e.Pos, e.Name, "add a value with @at(path: \""+label+"\")", msgStoredValueNoValue, e.Name, label, of.Set+"."+info.Name, source.Name)
 		}
 	}
 	b.enums[e] = bound

@@ -158,7 +158,7 @@ func (b *binder) compare(in *schema.Input, operators *schema.InputObject, p filt
 		}
 		t.Kind, t.Day = kind, codec == scalar.DayOfMoment
 		if e, ok := named.(*schema.Enum); ok {
-			t.Enum = b.enum(e, p.source, info)
+			t.Enum = b.enum(e, p.records, p.source, info)
 		}
 		switch op.Name {
 		case "contains", "startsWith", "endsWith":

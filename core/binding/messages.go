@@ -19,7 +19,7 @@ const (
 const (
 	msgNoneSampledRecordsHas = "%s is %q, which none of the sampled records of %s in %s has%s"
 	msgDoesNotHave           = "%s is %q, which the %s %s in %s does not have%s"
-	msgStoredValueNoValue    = "the stored value %q of %s in %s is no value of the enum %s; it will be an error where it is read"
+	msgStoredValueNoValue    = "the enum %s has no value for %q, which %s in %s has; it will be an error where it is read"
 	msgValueStoredAsNever    = "the value %s of %s is stored as %q, which %s in %s never is%s"
 	msgValuesAreBothStored   = "the values %s and %s of %s are both stored as %q"
 )
@@ -64,7 +64,7 @@ const (
 
 // index
 const (
-	msgNoIndexBeginsEvery = "no index of %s begins with %s, so every lookup reads the whole %s"
+	msgNoIndexBeginsEvery = "%s is looked up in %s by %s, with which no index begins: every lookup reads the whole %s"
 )
 
 // kind
@@ -75,7 +75,7 @@ const (
 	msgNestedKind         = "%s is a nested %s, and nothing says which value is of which type (%s)"
 	msgKindNeedsBy        = "@kind of %s does not say by which field types are told"
 	msgReferenceList      = "%s is a list, and one value beside it cannot tell the types of its records"
-	msgRecordsWhoseAreNo  = "records whose %s is %q are of no type; they will be errors where they are read"
+	msgRecordsWhoseAreNo  = "records of %s whose %s is %q are of no type; they will be errors where they are read"
 )
 
 // not-supported
@@ -101,7 +101,7 @@ const (
 // one-key
 const (
 	msgCannotRead     = "%s cannot be read: %v"
-	msgTakesOneAtTime = "%s of %s takes one %s at a time: a list of records makes a request for each"
+	msgTakesOneAtTime = "%s is read from %s in %s, which takes one %s at a time: a list of records makes a request for each"
 )
 
 // page

@@ -251,7 +251,7 @@ func (b *binder) reference(p place, f *schema.Field, bound *Field) {
 	if info := p.records.Info.Field(p.prefix + bound.By.Path); info != nil {
 		for _, v := range info.Values {
 			if claimed[v] == nil {
-				b.warn(ruleKind, d.Pos, f.Coordinate(), "add a type with @kind(is: \""+v+"\") to "+schema.NamedOf(f.Type).String(), msgRecordsWhoseAreNo, bound.By.Path, v)
+				b.warn(ruleKind, d.Pos, f.Coordinate(), "add a type with @kind(is: \""+v+"\") to "+schema.NamedOf(f.Type).String(), msgRecordsWhoseAreNo, p.records.Set, bound.By.Path, v)
 			}
 		}
 	}

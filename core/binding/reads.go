@@ -181,7 +181,7 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 	arg.Kind = kind
 	_, arg.Many = schema.ListElem(a.Type)
 	if e, ok := named.(*schema.Enum); ok {
-		arg.Enum = b.enum(e, target.Source, info)
+		arg.Enum = b.enum(e, target, target.Source, info)
 	}
 	return true
 }

@@ -151,7 +151,7 @@ func (b *binder) through(p place, f *schema.Field, d *language.Directive, bound 
 			b.mustExist(pairs, name, d.Pos, coordinate, "the pairs' field")
 		}
 		if !info.Indexed(t.Here) {
-			b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+t.Set+" ("+strings.Join(t.Here, ", ")+")", msgNoIndexBeginsEvery, t.Set, strings.Join(t.Here, ", "), info.What)
+			b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+t.Set+" ("+strings.Join(t.Here, ", ")+")", msgNoIndexBeginsEvery, coordinate, t.Set, strings.Join(t.Here, ", "), info.What)
 		}
 	}
 	bound.JoinTable = t
@@ -179,7 +179,7 @@ func (b *binder) cardinality(p place, f *schema.Field, d *language.Directive, bo
 	}
 	bound.Single = unique
 	if bound.JoinTable == nil && !info.Indexed(bound.There) && (info.What == "table" || info.What == "collection") {
-		b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+bound.Target.Set+" ("+strings.Join(bound.There, ", ")+")", msgNoIndexBeginsEvery, bound.Target.Set, strings.Join(bound.There, ", "), info.What)
+		b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+bound.Target.Set+" ("+strings.Join(bound.There, ", ")+")", msgNoIndexBeginsEvery, coordinate, bound.Target.Set, strings.Join(bound.There, ", "), info.What)
 	}
 	if !bound.Many && schema.IsNonNull(f.Type) && p.records != nil && p.records.Info != nil {
 		for _, here := range bound.Here {
@@ -211,6 +211,6 @@ func (b *binder) keyReader(own *Records, f *schema.Field, pos language.Pos, boun
 	case err != nil:
 		b.fail(ruleOneKey, pos, f.Coordinate(), "add a read to the set in osprey.yaml", msgCannotRead, f.Coordinate(), err)
 	case !many && len(keys) > 0:
-		b.warn(ruleOneKey, pos, f.Coordinate(), "add a read with \"many\" if the service has one", msgTakesOneAtTime, bound.Target.Set, bound.Target.Source.Name, strings.Join(keys, ", "))
+		b.warn(ruleOneKey, pos, f.Coordinate(), "add a read with \"many\" if the service has one", msgTakesOneAtTime, f.Coordinate(), bound.Target.Set, bound.Target.Source.Name, strings.Join(keys, ", "))
 	}
 }
