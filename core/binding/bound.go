@@ -81,8 +81,11 @@ func (r *Records) unknown() bool { return r != nil && r.Source.Catalogue == nil 
 // someField returns a field of the records, to stand for one that is not known yet.
 // It is never asked for, since one of the two stores of a relationship is not there.
 func (r *Records) someField() string {
-	if r == nil || r.Info == nil || len(r.Info.Fields) == 0 {
+	switch {
+	case r == nil || r.Info == nil || len(r.Info.Fields) == 0:
 		return "id"
+	case len(r.Info.Keys) > 0:
+		return r.Info.Keys[0][0] // which every record has
 	}
 	return r.Info.Fields[0].Name
 }
@@ -279,7 +282,11 @@ const (
 	Compare                // an object of comparisons, all of which must hold
 	Deeper                 // a filter on the one nested record
 	Among                  // with, without and only: filters on several records
+	TooDeep                // on records nested deeper than filters go: refused where it is used
 )
+
+// MaxNested is how deep filters go into records that are nested in themselves.
+const MaxNested = 5
 
 // An Enum is the stored spellings of an enum.
 type Enum struct {

@@ -81,6 +81,7 @@ func (b *binder) written(f *schema.Field, d *language.Directive, made *schema.Ob
 		switch {
 		case !ok && schema.IsNonNull(of.Type):
 			b.fail(ruleComputed, d.Pos, f.Coordinate(), "add it, or make "+of.Coordinate()+" "+schema.Nullable(of.Type).String(), msgEntryMissing, f.Coordinate(), of.Name)
+			return nil
 		case !ok:
 			text = "null"
 		case len(of.Args) > 0 || len(of.Directives) > 0:

@@ -326,18 +326,19 @@ func (b *binder) claim(k *Kind, o *schema.Object, source *Source) (value string,
 	return value, pos, true
 }
 
-// nestedObject binds a type where it is nested. A type nested in itself is
-// bound once.
+// nestedObject binds a type where it is nested. What is nested deep is bound once,
+// wherever it is, so that types nested in themselves come to an end; no catalogue is
+// asked about it.
 func (b *binder) nestedObject(p place, t *schema.Object) *Object {
+	if strings.Count(p.prefix, ".") > MaxNested {
+		p.records, p.prefix = nil, ""
+	}
 	key := nestedKey{t, p.source, p.records, p.prefix}
 	if p.records == nil {
 		key.prefix = ""
 	}
 	if known := b.nested[key]; known != nil {
 		return known
-	}
-	if strings.Count(p.prefix, ".") > 20 {
-		return &Object{Type: t, Fields: map[string]*Field{}}
 	}
 	object := &Object{Type: t, Fields: map[string]*Field{}}
 	b.nested[key] = object

@@ -3,6 +3,7 @@ package binding
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"osprey/core/language"
 	"osprey/core/scalar"
@@ -235,6 +236,9 @@ func (b *binder) amongFilter(in *schema.Input, operators *schema.InputObject, p 
 
 // deeper binds a filter on nested records.
 func (b *binder) deeper(in *schema.Input, operators *schema.InputObject, p filterPlace, def *schema.Field, named schema.Named) *Test {
+	if strings.Count(p.prefix, ".") >= MaxNested {
+		return &Test{How: TooDeep}
+	}
 	nested := b.field(p.place, def)
 	if nested == nil {
 		return nil

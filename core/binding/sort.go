@@ -91,6 +91,9 @@ func isDirection(e *schema.Enum) bool {
 
 // innerSort binds sort keys of the one nested or related record.
 func (b *binder) innerSort(f *schema.Input, inner *schema.InputObject, p filterPlace, def *schema.Field) *SortKey {
+	if strings.Count(p.prefix, ".") >= MaxNested {
+		return nil // refused where it is used
+	}
 	bound := b.field(p.place, def)
 	if bound == nil {
 		return nil

@@ -36,11 +36,12 @@ func Resolve(texts []schema.Text, sources map[string]*Source) (*schema.Schema, *
 			return s, nil, problems
 		}
 		bound, more, refused := bind(s, sources)
-		if len(refused) == 0 {
-			return s, bound, append(problems, more...)
-		}
+		before := len(without)
 		for _, coordinate := range refused {
 			without[coordinate] = true
+		}
+		if len(without) == before { // nothing, or nothing that could be left out
+			return s, bound, append(problems, more...)
 		}
 	}
 }

@@ -238,10 +238,10 @@ func (r *run) startable(ctx context.Context) []*plan.Fetch {
 			r.waits[f.ID] = begun
 			inputs, keys, ask := r.gather(f)
 			switch {
-			case f.Err != nil:
-				r.fetched[f.ID].err = f.Err
 			case !ask:
 				r.fetched[f.ID].answer = emptyAnswer(f)
+			case f.Err != nil:
+				r.fetched[f.ID].err = f.Err
 			default:
 				made := &r.made[f.ID]
 				*made = StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}

@@ -101,6 +101,9 @@ func (fb *filterBuilder) test(t *binding.Test, value schema.Value) []store.Predi
 		return fb.tests(t.Filter, value)
 	case binding.Among:
 		return fb.among(t, value)
+	case binding.TooDeep:
+		fb.refuse(msgFilterTooDeep, binding.MaxNested)
+		return nil
 	}
 	return fb.compare(t, value)
 }
