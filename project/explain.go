@@ -46,7 +46,7 @@ type RequestOut struct {
 	EachKey   bool      `json:"eachKey,omitempty"` // up to one request for each distinct key
 	MaxKeys   int       `json:"maxKeys,omitempty"` // a request for each so many keys; 0 for all
 	Pages     int       `json:"pages,omitempty"`   // up to so many pages, each a request; 0 for one
-	splits    bool      // there can be more than MaxKeys
+	Splits    bool      `json:"splits,omitempty"`  // there can be more than MaxKeys
 	Problem   string    `json:"problem,omitempty"` // why it cannot be made now
 	Reads     []ReadOut `json:"reads"`
 }
@@ -82,7 +82,7 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 		} else {
 			d := f.Request.Describe()
 			out.Asks, out.Statement, out.EachKey, out.MaxKeys, out.Pages = d.Asks, d.Statement, d.EachKey, d.MaxKeys, d.Pages
-			out.splits = p.Splits(f, vars)
+			out.Splits = p.Splits(f, vars)
 		}
 		for _, read := range f.Reads {
 			keys, records := p.Most(read, vars)
@@ -95,7 +95,7 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 			}
 			out.Reads = append(out.Reads, ReadOut{Calls: calls, Keys: bounded(keys), Most: bounded(records), Asks: read.String(), Fields: read.Covers, Depth: read.Depth(), Here: p.Left(read)})
 		}
-		e.Several = e.Several || out.EachKey || out.Pages > 0 || out.splits
+		e.Several = e.Several || out.EachKey || out.Pages > 0 || out.Splits
 		w.Requests = append(w.Requests, out)
 	}
 	return e, nil
@@ -161,7 +161,7 @@ func (r *RequestOut) notes() []string {
 		notes = append(notes, note)
 	}
 	switch {
-	case r.splits:
+	case r.Splits:
 		notes = append(notes, fmt.Sprintf("one request for each %d keys: the store takes no more at once", r.MaxKeys))
 	case r.MaxKeys > 0 && r.MaxKeys < manyKeys:
 		notes = append(notes, fmt.Sprintf("up to %d keys in a request", r.MaxKeys))
