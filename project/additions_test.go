@@ -2,6 +2,7 @@ package project
 
 import (
 	"context"
+	"encoding/json"
 	"io"
 	"log/slog"
 	"path/filepath"
@@ -53,5 +54,64 @@ func TestAdditions(t *testing.T) {
 				t.Errorf("gives %v %v, want %q", err, findings, test.want)
 			}
 		})
+	}
+}
+
+// TestRootNeeds calls functions at the root, and in an object that groups root fields,
+// with what they need of it; and tells an argument that is null from one that is not
+// given.
+func TestRootNeeds(t *testing.T) {
+	dir := demotest.Folder(t, map[string]string{
+		"osprey.yaml":      "sources:\n  s: { kind: files, folder: data }\n  own: { kind: program }\n",
+		"data/quays.json":  `[{"code": "A", "name": "Mole"}, {"code": "B", "name": "Pier"}]`,
+		"data/gauges.json": `[{"code": "B"}, {"code": "C"}]`,
+		"schema/a.graphql": `
+type Query {
+  quays: [Quay!]! @read
+  gauges: [Gauge!]! @read
+  port: Port!
+  survey(days: Int, unit: String = null): Survey @computed(by: "own.survey", needs: "quays { code } gauges { code }")
+}
+type Mutation { measure: Survey @computed(by: "own.survey", needs: "quays { code }") }
+type Port { quays: [Quay!]! @read  survey: Survey @computed(by: "own.survey", needs: "quays { name }") }
+type Survey { given: String! both: [Both!]! }
+type Both { code: ID!  quay: Quay @related(here: "code")  gauge: Gauge @related(here: "code") }
+type Quay @stored(in: "s", as: "quays", key: "code") { code: ID! name: String! }
+type Gauge @stored(in: "s", as: "gauges", key: "code") { code: ID! }
+`})
+	var calls int
+	survey := functions.Func{Check: func(store.Signature) error { return nil }, Call: func(_ context.Context, inputs [][]byte) (list []functions.Result, err error) {
+		calls++
+		for _, in := range inputs {
+			given, _ := json.Marshal(string(in))
+			list = append(list, functions.Result{JSON: []byte(`{"given": ` + string(given) + `, "both": [{"code": "B"}, {"code": "A"}]}`)})
+		}
+		return list, nil
+	}}
+	p, findings, err := OpenWith(context.Background(), dir, slog.New(slog.DiscardHandler), &Additions{Functions: map[string]functions.Func{"own.survey": survey}})
+	if err != nil {
+		t.Fatal(err, findings)
+	}
+	defer p.Close()
+	for _, test := range []struct {
+		op, want string
+		requests int
+	}{
+		{`{ survey { given both { quay { name } gauge { code } } } }`,
+			`{"survey":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}],\"gauges\":[{\"code\":\"B\"},{\"code\":\"C\"}]},\"args\":{\"unit\":null}}","both":[{"quay":{"name":"Pier"},"gauge":{"code":"B"}},{"quay":{"name":"Mole"},"gauge":null}]}}`, 5},
+		{`{ survey(days: null, unit: "m") { given } }`, `{"survey":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}],\"gauges\":[{\"code\":\"B\"},{\"code\":\"C\"}]},\"args\":{\"days\":null,\"unit\":\"m\"}}"}}`, 3},
+		{`{ quays { name } survey(days: 3) { given } }`, `{"quays":[{"name":"Mole"},{"name":"Pier"}],"survey":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}],\"gauges\":[{\"code\":\"B\"},{\"code\":\"C\"}]},\"args\":{\"days\":3,\"unit\":null}}"}}`, 3},
+		{`{ port { quays { code } survey { given } } }`, `{"port":{"quays":[{"code":"A"},{"code":"B"}],"survey":{"given":"{\"record\":{\"quays\":[{\"name\":\"Mole\"},{\"name\":\"Pier\"}]},\"args\":{}}"}}}`, 2},
+		{`mutation { measure { given } again: measure { given } }`, `{"measure":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}]},\"args\":{}}"},"again":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}]},\"args\":{}}"}}`, 4},
+	} {
+		calls = 0
+		a := p.Revision().Ask(context.Background(), &Question{Query: test.op})
+		made := 0
+		for _, c := range a.Requests {
+			made += c.RoundTrips
+		}
+		if string(a.Data) != test.want || len(a.Faults) > 0 || made != test.requests || calls == 0 {
+			t.Errorf("%s\ngives %s %v\nwant  %s\nin %d requests, want %d", test.op, a.Data, a.Faults, test.want, made, test.requests)
+		}
 	}
 }
