@@ -242,6 +242,15 @@ func (c *Caller) Once(key any, ask func() (any, error)) (any, error) {
 	return a.answer, a.err
 }
 
+// Forget lets a key be asked again: its answer is too much to be kept.
+func (c *Caller) Forget(key any) {
+	if c != nil {
+		c.Asked.mu.Lock()
+		delete(c.Asked.known, key)
+		c.Asked.mu.Unlock()
+	}
+}
+
 // Anew returns the caller as one who has asked nothing yet; of nobody in particular,
 // too.
 func (c *Caller) Anew() *Caller {

@@ -304,12 +304,18 @@ type got struct {
 	header  http.Header
 	path    string // for the log
 	begin   string // of the body, for the log
+	bytes   int    // of the body
 }
+
+// keptBytes is the largest body that is kept while an operation runs, for others who
+// ask the same.
+const keptBytes = 64 << 10
 
 // get returns the records at an address, which an operation asks for once. Nothing at
 // an address (404) is no records.
 func (r *run) get(ctx context.Context, address string) (*got, error) {
-	answer, err := r.from.Once(asking{r.source, address}, func() (any, error) { return r.fetch(ctx, address) })
+	key := asking{r.source, address}
+	answer, err := r.from.Once(key, func() (any, error) { return r.fetch(ctx, address) })
 	var own *store.Error
 	if errors.As(err, &own) && own.Code == store.Cancelled && ctx.Err() == nil {
 		answer, err = r.fetch(ctx, address) // it was another's, who waits no more
@@ -318,6 +324,9 @@ func (r *run) get(ctx context.Context, address string) (*got, error) {
 		return nil, err
 	}
 	g := *answer.(*got)
+	if g.bytes > keptBytes {
+		r.from.Forget(key)
+	}
 	if g.body == nil && g.header == nil {
 		return &g, nil
 	}
@@ -369,7 +378,7 @@ func (r *run) fetch(ctx context.Context, address string) (*got, error) {
 		return nil, &store.Error{Code: store.BadAnswer, Msg: "answered something that is not JSON",
 			Err: fmt.Errorf("GET %s: %w: %s", path, err, s.service.Blank(firstLines(body)))}
 	}
-	return &got{body: answer, header: res.Header, path: path, begin: s.service.Blank(firstLines(body))}, nil
+	return &got{body: answer, header: res.Header, path: path, begin: s.service.Blank(firstLines(body)), bytes: len(body)}, nil
 }
 
 var (
