@@ -53,6 +53,9 @@ func (r *run) link(s *plan.Step) *link {
 	l.made = true
 	got := r.fetched[s.Read.Fetch.ID]
 	switch {
+	case got.err != nil && got.idle != nil && got.idle[s.Read.Index] && s.Parent != nil && r.table(s.Parent) != nil:
+		l.none(s, r.table(s.Parent).Len)
+		return l
 	case got.err != nil:
 		l.err = got.err
 		return l
@@ -96,6 +99,12 @@ func (r *run) link(s *plan.Step) *link {
 	}
 	l.err = r.page(s, l)
 	return l
+}
+
+// none makes a link that gives no parent any row.
+func (l *link) none(s *plan.Step, parents int) {
+	l.table = store.NewTable(s.Read.Store.Columns)
+	l.start, l.end, l.order = make([]int32, parents), make([]int32, parents), []int32{}
 }
 
 // filter leaves of each parent's rows those that fit what the store was not asked.

@@ -143,6 +143,7 @@ type run struct {
 type fetched struct {
 	answer *store.Answer
 	err    error
+	idle   []bool // by Read.Index: with an error, which reads had nothing to ask for
 }
 
 var runs = sync.Pool{New: func() any { return &run{badRead: map[*plan.Read]error{}, answers: make(chan finished)} }}
@@ -241,7 +242,7 @@ func (r *run) startable(ctx context.Context) []*plan.Fetch {
 			case !ask:
 				r.fetched[f.ID].answer = emptyAnswer(f)
 			case f.Err != nil:
-				r.fetched[f.ID].err = f.Err
+				r.fetched[f.ID] = fetched{err: f.Err, idle: idle(f, inputs)}
 			default:
 				made := &r.made[f.ID]
 				*made = StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}
@@ -271,6 +272,16 @@ func (r *run) release(done *plan.Fetch) {
 	}
 }
 
+// idle tells which reads of a fetch that failed had no key to ask for: what they feed
+// is nothing, and no error.
+func idle(f *plan.Fetch, inputs []store.Input) []bool {
+	list := make([]bool, len(f.Reads))
+	for i, read := range f.Reads {
+		list[i] = len(read.Store.Keys) > 0 && inputs[i].Keys[0].Len() == 0
+	}
+	return list
+}
+
 // A finished is what came of a request.
 type finished struct {
 	fetch  *plan.Fetch
@@ -283,7 +294,10 @@ type finished struct {
 func (r *run) finish(got finished) {
 	id := got.fetch.ID
 	made := &r.made[id]
-	r.fetched[id] = fetched{got.answer, got.err}
+	r.fetched[id] = fetched{answer: got.answer, err: got.err}
+	if got.err != nil {
+		r.fetched[id].idle = idle(got.fetch, r.inputs[id])
+	}
 	made.Time, made.Err = got.time, got.err
 	if got.answer == nil {
 		made.RoundTrips = 1
