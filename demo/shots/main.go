@@ -30,6 +30,7 @@ var terminals = map[string]string{
 	"explain": "bin/osprey explain -f demo/harbour/operations/Board.graphql",
 	"errors":  "bin/osprey ask '{ portCalls(limt: 2) { arivedAt craft { nam } } }' --as tree",
 	"pages":   "bin/osprey ask -f demo/harbour/operations/Logbook.graphql --var first=2 --as tree --calls",
+	"water":   "bin/osprey ask -f demo/harbour/operations/Water.graphql --as tree --calls",
 	"log":     "bin/osprey ask -f demo/harbour/operations/Log.graphql --var 'calls=[\"3494\"]' --as tree --calls",
 	"check":   "bin/osprey check --types-only demo/harbour --operations docs/examples/wrong.graphql",
 }
