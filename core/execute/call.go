@@ -147,6 +147,12 @@ func isOnly(t *store.Table, only plan.Only, row int) bool {
 // call writes what a function gave for a row.
 func (r *run) call(b []byte, f *plan.Field, row int) ([]byte, bool) {
 	c, at, ok := r.callValue(f, f, row)
+	return r.given(b, f, c, at, ok)
+}
+
+// given writes what a function or expression gave, if anything: a value, or an object
+// or list of them.
+func (r *run) given(b []byte, f *plan.Field, c *store.Column, at int, ok bool) ([]byte, bool) {
 	switch {
 	case !ok:
 		return b, false

@@ -186,16 +186,7 @@ func (r *run) pickedValue(f *plan.Field, t *store.Table, row int) any {
 // express writes what an expression gives for a row.
 func (r *run) express(b []byte, f *plan.Field, t *store.Table, row int) ([]byte, bool) {
 	c, at, ok := r.expressionValue(f, t, row)
-	switch {
-	case !ok:
-		return b, false
-	case f.Object == nil:
-		return r.leaf(b, f, c, at)
-	}
-	r.enter(f)
-	b, ok = r.inner(b, f, &f.Null, c, at)
-	r.leave()
-	return b, ok
+	return r.given(b, f, c, at, ok)
 }
 
 // expressionValue returns what an expression gives for a row as a value of a

@@ -150,7 +150,7 @@ func (r *run) merged(b []byte, f *plan.Field, t *store.Table, row int) ([]byte, 
 		}
 		return r.part(b, f, m, from)
 	}
-	return r.each(b, f, to-from, func(b []byte, i int32) ([]byte, bool) { return r.part(b, f, m, from+i) })
+	return r.items(b, f.Null.Item, int(to-from), func(b []byte, i int) ([]byte, bool) { return r.part(b, f, m, from+int32(i)) })
 }
 
 // part writes the row at a place of a merged list.

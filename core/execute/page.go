@@ -156,35 +156,9 @@ func appendCursor(b []byte, list string, part int, order []plan.Order, t *store.
 }
 
 func (r *run) edges(b []byte, f *plan.Field, p *pageNow) ([]byte, bool) {
-	return r.each(b, f, p.to-p.from, func(b []byte, i int32) ([]byte, bool) {
-		return r.pageFields(b, f.Object.Cases[0].Fields, p, i)
+	return r.items(b, f.Null.Item, int(p.to-p.from), func(b []byte, i int) ([]byte, bool) {
+		return r.pageFields(b, f.Object.Cases[0].Fields, p, int32(i))
 	})
-}
-
-// each writes a list of n items, each by the function write.
-func (r *run) each(b []byte, f *plan.Field, n int32, write func(b []byte, i int32) ([]byte, bool)) ([]byte, bool) {
-	b = append(b, '[')
-	r.path = append(r.path, step{field: -1})
-	defer r.leave()
-	last := len(r.path) - 1
-	for i := range n {
-		if i > 0 {
-			b = append(b, ',')
-		}
-		r.path[last].index = i
-		mark := r.place(b)
-		var ok bool
-		if b, ok = write(b, i); !ok {
-			if f.Null.Item.NonNull {
-				return b, false
-			}
-			b = r.null(b, mark)
-		}
-		if r.place(b) >= r.look && !r.goOn(b) {
-			return b, false
-		}
-	}
-	return append(b, ']'), true
 }
 
 // total writes the total of the records of a parent row.

@@ -49,7 +49,7 @@ func TestEdges(t *testing.T) {
 		want  string
 	}{
 		{int32(math.MinInt32), store.Int, "-2147483648"}, {int64(math.MaxInt64), store.Int, "9223372036854775807"}, {int64(math.MinInt64), store.Text, "-9223372036854775808"}, {int64(math.MaxInt64), store.JSON, "9223372036854775807"},
-		{1e308, store.Float, "1e+308"}, {1e308, store.Int, "null: the stored value is a number, which is not int"}, {5e-324, store.Float, "5e-324"}, {1e15, store.Int, "1000000000000000"}, {-0.0, store.Int, "0"}, {2.5, store.Int, "null: the stored value is a number, which is not int"},
+		{1e308, store.Float, "1e+308"}, {1e308, store.Int, "null: the stored value is a number, which is not int"}, {5e-324, store.Float, "5e-324"}, {1e15, store.Int, "1000000000000000"}, {math.Copysign(0, -1), store.Int, "0"}, {2.5, store.Int, "null: the stored value is a number, which is not int"},
 		{math.NaN(), store.Float, "NaN"}, {math.NaN(), store.Int, "null: the stored value is a number, which is not int"}, {math.Inf(1), store.Decimal, "null: the stored value is a number, which is not decimal"}, {math.Inf(-1), store.Text, "-Inf"},
 		{math.NaN(), store.JSON, `null: the stored number {"$numberDouble":"NaN"} cannot be written as JSON`}, {bson.A{math.Inf(1)}, store.JSON, `null: the stored number {"$numberDouble":"Infinity"} cannot be written as JSON`},
 		{decimal("12.50"), store.Decimal, "12.50"}, {decimal("12.50"), store.Float, "12.5"}, {decimal("12.00"), store.Int, "12"}, {decimal("1E+3"), store.Int, "1000"}, {decimal("12.5"), store.Int, "null: the stored value is a number, which is not int"},
