@@ -54,3 +54,25 @@ func TestKeysOfOtherKinds(t *testing.T) {
 		t.Errorf("the registry was asked %q", asked)
 	}
 }
+
+// TestKeysThatDoNotFit tells of keys that are no key at all: nothing is found by them,
+// and that is an error and not nothing.
+func TestKeysThatDoNotFit(t *testing.T) {
+	stores := map[string]*storetest.Memory{
+		"documents": storetest.NewMemory(`boards: id int! chair int? members [int]?`, map[string]string{"boards": `[
+			{"id": 1, "chair": 7, "members": [7, null, 12, 9, 7]}, {"id": 2, "chair": [7], "members": {"id": 9}}, {"id": 3, "chair": "none", "members": 9}, {"id": 4, "members": ["x", 9]}]`}),
+		"registry": storetest.NewMemory(`people: id int! name text`, map[string]string{"people": `[{"id": 7, "name": "Oda"}, {"id": 9, "name": "Per"}]`}),
+	}
+	e := newEngineOf(t, `
+type Query { boards: [Board!]! @read }
+type Board @stored(in: "documents", as: "boards", key: "id") { id: ID! chair: Person @related(here: "chair", there: "id") members: [Person!] @related(here: "members", there: "id") }
+type Person @stored(in: "registry", as: "people", key: "id") { name: String }
+`, stores)
+	answer, errs := e.ask(t, `{ boards { chair { name } members { name } } }`)
+	const want = `{"boards":[{"chair":{"name":"Oda"},"members":[{"name":"Oda"},{"name":"Per"},{"name":"Oda"}]},{"chair":null,"members":[]},{"chair":null,"members":[{"name":"Per"}]},{"chair":null,"members":[{"name":"Per"}]}]}`
+	const wrong = "BAD_VALUE [boards 1 chair]: Board.chair: the key is not what it is taken for: expected a whole number, found a list\n" +
+		"BAD_VALUE [boards 2 chair]: Board.chair: the key is not what it is taken for: expected a whole number, found text"
+	if answer != want || errs != wrong {
+		t.Errorf("it answers %s\n%s\nwant %s\n%s", answer, errs, want, wrong)
+	}
+}

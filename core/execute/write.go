@@ -220,9 +220,24 @@ func (r *run) linked(f *plan.Field, row int) (l *link, from, to int32, ok bool) 
 	}
 	if f.Step.Parent == nil {
 		row = 0
+	} else if why := r.badKey(f.Step, row); why != "" {
+		r.fail(f, nil, BadResult, "", f.At+": "+why)
+		return l, 0, 0, false
 	}
 	from, to = l.rows(row)
 	return l, from, to, true
+}
+
+// badKey says why a key of a parent row cannot be read, or "".
+func (r *run) badKey(s *plan.Step, row int) string {
+	for _, column := range s.Here {
+		if c := &r.table(s.Parent).Columns[column]; c.Bad != nil {
+			if why, bad := c.Bad[row]; bad {
+				return "the key is not what it is taken for: " + why
+			}
+		}
+	}
+	return ""
 }
 
 // failed tells that the records of a step could not be had.

@@ -76,6 +76,8 @@ type gathered struct {
 
 func (f *gathered) word() string {
 	switch {
+	case f.mixed && f.elem != store.Unknown:
+		return "list or " + f.elem.String()
 	case f.mixed:
 		return "number or text"
 	case f.kind == store.Unknown:
@@ -118,7 +120,9 @@ func (g *gatherer) list(path string, items []any, n int) {
 			g.list(path, item, n)
 		default:
 			f := g.note(path, 0)
-			if kind := kindOf(item); f.kind != store.List {
+			if kind := kindOf(item); f.seen > 0 || f.mixed {
+				f.kind, f.mixed = store.Unknown, true
+			} else if f.kind != store.List {
 				f.elem, f.kind = kind, store.List
 			} else if f.elem != kind {
 				f.elem = store.Unknown
@@ -143,6 +147,9 @@ func (g *gatherer) note(path string, n int) *gathered {
 // texts are texts.
 func (f *gathered) see(kind store.Kind) {
 	switch {
+	case f.kind == store.List:
+		f.kind, f.mixed = store.Unknown, true
+	case f.mixed:
 	case f.seen == 1:
 		f.kind = kind
 	case f.kind == kind:

@@ -57,8 +57,8 @@ func TestConform(t *testing.T) {
 
 func TestCatalogue(t *testing.T) {
 	dir := t.TempDir()
-	put(t, dir, "things.json", `[{"n": 1, "id": "a", "at": {"day": "2026-03-01", "x": 1.5}, "tags": ["a"], "mix": 1, "lines": [{"k": 1}]},
-		{"n": 2, "id": "b", "at": {"day": "2026-03-01", "x": 2}, "mix": "one", "seen": "2026-03-01T08:00:00Z", "lines": []}]`)
+	put(t, dir, "things.json", `[{"n": 1, "id": "a", "at": {"day": "2026-03-01", "x": 1.5}, "tags": ["a"], "few": ["a"], "any": "b", "mix": 1, "lines": [{"k": 1}]},
+		{"n": 2, "id": "b", "at": {"day": "2026-03-01", "x": 2}, "few": "b", "any": [1], "mix": "one", "seen": "2026-03-01T08:00:00Z", "lines": []}]`)
 	put(t, dir, "berths.csv", "\xef\xbb\xbfcode,long,open,note\nA1,12.5,true,007\nA2,,false,\n")
 	put(t, dir, "README.md", "not a record set")
 	c, err := open(t, dir).Catalogue(context.Background())
@@ -73,7 +73,7 @@ func TestCatalogue(t *testing.T) {
 	}
 	for field, want := range map[string]string{
 		"things.id": "text false", "things.n": "int false", "things.at.day": "date false", "things.at.x": "number false", "things.tags": "list true",
-		"things.mix": "number or text false", "things.seen": "time true", "things.lines.k": "int false",
+		"things.mix": "number or text false", "things.few": "list or text false", "things.any": "number or text false", "things.seen": "time true", "things.lines.k": "int false",
 		"berths.code": "text false", "berths.long": "number true", "berths.open": "bool false", "berths.note": "text true",
 	} {
 		if got[field] != want {
