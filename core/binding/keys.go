@@ -34,7 +34,10 @@ func (b *binder) keyOf(p place, t schema.Named, path string, many bool) key {
 		case store.List:
 			return key{info.Elem, true, info.Type}
 		case store.JSON:
-			return key{store.Unknown, many, info.Type}
+			if many {
+				return key{store.Unknown, true, info.Type}
+			}
+			return key{store.JSON, false, info.Type}
 		case store.Unknown:
 		default:
 			return key{info.Kind, false, info.Type}

@@ -29,6 +29,7 @@ type Quay @stored(in: "a", as: "quays", key: "code") {
   length: Float
   calls: [Call!]! @related(here: "code", there: "quay")
   long(above: Int = 3): [Call!]! @computed(expr: "record.calls.filter(c, c.n > args.above)")
+  fleet: [Craft] @computed(expr: "record.calls.map(c, c.n > 2, c.craft)")
   first: Call @computed(expr: "record.calls.size() > 0 ? record.calls[0] : null")
   price: Money @computed(expr: "{'amount': record.length * 2.0, 'currency': 'NOK'}")
   prices: [Money!] @computed(expr: "record.calls.map(c, {'amount': double(c.n), 'currency': 'NOK'})")
@@ -61,6 +62,7 @@ func TestGiven(t *testing.T) {
 			"quays; calls A B C | craft 100 300"},
 		{`{ quays { long(above: 8) { id } first { id quay { code } } } }`,
 			`{"quays":[{"long":[{"id":"3"}],"first":{"id":"1","quay":{"code":"A"}}},{"long":[],"first":null},{"long":[],"first":{"id":"4","quay":{"code":"C"}}}]}`, ``, "quays; calls A B C; quays A C |"},
+		{`{ quays { fleet { name } } }`, `{"quays":[{"fleet":[{"name":"Amber"},{"name":"Cold"}]},{"fleet":[]},{"fleet":[{"name":"Amber"}]}]}`, ``, "quays; calls A B C | craft 100 200 300"},
 		{`{ quays { price { amount currency } prices { amount } } }`,
 			`{"quays":[{"price":{"amount":20,"currency":"NOK"},"prices":[{"amount":5},{"amount":2},{"amount":9}]},{"price":{"amount":null,"currency":"NOK"},"prices":[]},{"price":{"amount":14,"currency":"NOK"},"prices":[{"amount":4}]}]}`, ``, "quays; calls A B C |"},
 		{`{ quays { wrong { currency amount } } }`, `{"quays":[{"wrong":[{"currency":"NOK","amount":null},{"currency":"NOK","amount":null},{"currency":"NOK","amount":null}]},{"wrong":[]},{"wrong":[{"currency":"NOK","amount":null}]}]}`,

@@ -354,13 +354,32 @@ func (w *walker) comprehension(e ast.Expr) *Need {
 	for _, part := range []ast.Expr{c.LoopCondition(), c.LoopStep(), c.Result()} {
 		w.walk(part)
 	}
+	var gives *Need
+	if holdsRecords(w.ast.GetType(e.ID())) {
+		gives = w.collected(c.LoopStep())
+	}
 	delete(w.scope, c.IterVar())
 	if had {
 		w.scope[c.IterVar()] = outer
 	}
-	// What filter leaves are the records of the list.
-	if over != nil && w.ast.GetType(e.ID()).String() == w.ast.GetType(c.IterRange().ID()).String() {
-		return over
+	return gives
+}
+
+// collected returns the records that one step of a macro adds to its list: those of the
+// list itself for filter, which adds [p] or nothing, and what is found from there for
+// map, which adds [p.tow].
+func (w *walker) collected(step ast.Expr) *Need {
+	if step.Kind() != ast.CallKind {
+		return nil
+	}
+	c := step.AsCall()
+	switch c.FunctionName() {
+	case operators.Conditional:
+		return w.collected(c.Args()[1])
+	case operators.Add:
+		if added := c.Args()[1]; added.Kind() == ast.ListKind && added.AsList().Size() == 1 {
+			return w.walk(added.AsList().Elements()[0])
+		}
 	}
 	return nil
 }

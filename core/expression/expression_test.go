@@ -26,7 +26,7 @@ func craftTypes() map[string]*Type {
 	craft = &Type{Kind: Record, Name: "Craft", Field: func(name string) *Type {
 		return map[string]*Type{
 			"name": scalar(Text, false), "lengthM": scalar(Float, false), "draughtDm": scalar(Int, true), "builtOn": scalar(Moment, true),
-			"pilots": {Kind: List, Elem: pilot}, "tow": craft, "fittings": scalar(Any, true), "tags": {Kind: List, Elem: scalar(Text, false)},
+			"pilots": {Kind: List, Elem: pilot}, "tow": craft, "fleet": {Kind: List, Elem: craft}, "fittings": scalar(Any, true), "tags": {Kind: List, Elem: scalar(Text, false)},
 		}[name]
 	}}
 	args := &Type{Kind: Record, Name: "arguments of Craft.x", Field: func(name string) *Type { return map[string]*Type{"days": scalar(Int, false)}[name] }}
@@ -171,11 +171,25 @@ func TestGives(t *testing.T) {
 	pilots := &Type{Kind: List, Elem: &Type{Kind: Record, Name: "Pilot"}, Nullable: true}
 	for text, want := range map[string]string{
 		`record.pilots`: "[pilots]",
-		`record.tow.pilots.filter(p, p.name != record.name)`: "[tow pilots]",
-		`args.days > 1 ? record.pilots : []`:                 "[pilots]",
-		`args.days > 1 ? null : record.tow.tow.pilots`:       "[tow tow pilots]",
+		`record.tow.pilots.filter(p, p.name != record.name)`:                 "[tow pilots]",
+		`args.days > 1 ? record.pilots : []`:                                 "[pilots]",
+		`record.tow.pilots.map(p, p)`:                                        "[tow pilots]",
+		`record.pilots.filter(p, p.licence != null).filter(p, p.name != "")`: "[pilots]",
+		`args.days > 1 ? null : record.tow.tow.pilots`:                       "[tow tow pilots]",
 	} {
 		p, err := Compile(text, craftTypes(), pilots)
+		if err != nil || fmt.Sprint(p.Gives) != want {
+			t.Errorf("%s: %v, %+v, want %s", text, err, p, want)
+		}
+	}
+	craft := &Type{Kind: List, Elem: &Type{Kind: Record, Name: "Craft"}, Nullable: true}
+	for text, want := range map[string]string{
+		`record.fleet.map(c, c.tow)`:                            "[fleet tow]",
+		`record.fleet.map(c, c.name != "", c.tow.tow)`:          "[fleet tow tow]",
+		`record.fleet.filter(c, c.tow != null).map(c, c.tow)`:   "[fleet tow]",
+		`record.tow.fleet.filter(c, c.fleet.exists(d, d == c))`: "[tow fleet]",
+	} {
+		p, err := Compile(text, craftTypes(), craft)
 		if err != nil || fmt.Sprint(p.Gives) != want {
 			t.Errorf("%s: %v, %+v, want %s", text, err, p, want)
 		}
