@@ -133,6 +133,14 @@ func (p *Project) waiting() Findings {
 	return list
 }
 
+// Waiting returns the findings that tell of sources whose catalogue is not known.
+func (f Findings) Waiting() Findings {
+	return slices.DeleteFunc(slices.Clone(f), func(x Finding) bool { return x.Rule != ruleWaiting })
+}
+
+// ruleWaiting is the rule under which a source is told that is not there.
+const ruleWaiting = "source"
+
 // notThere tells of a source that does not answer.
 func (p *Project) notThere(s *Source, err error) Finding {
 	return p.atSource(s, language.Warning, fmt.Sprintf("the source %s does not answer: it %s", s.Name, reason(err)),
@@ -153,7 +161,7 @@ func (p *Project) answersWrong(s *Source, r *binding.Records, err error) (f Find
 // atSource places a finding at a source's entry in osprey.yaml.
 func (p *Project) atSource(s *Source, severity language.Severity, msg, fix string) Finding {
 	pos := findText(p.config, s.Name+":")
-	problem := &language.Problem{Severity: severity, Rule: "source", Pos: pos, Msg: msg, Fix: fix}
+	problem := &language.Problem{Severity: severity, Rule: ruleWaiting, Pos: pos, Msg: msg, Fix: fix}
 	return placed(language.Problems{problem}, inOne(p.config))[0]
 }
 

@@ -20,8 +20,9 @@ func checkCommand() *cli.Command {
 		Name:      "check",
 		Usage:     "report what is wrong with a project, without serving it",
 		ArgsUsage: "[PATH]",
-		Description: "Checks the types, the bindings and the stores' catalogues as a whole. Errors refuse\n" +
-			"a project; warnings do not. With --types-only no store is needed, and PATH may also be a\n" +
+		Description: "Checks the types, the bindings and the stores' catalogues as a whole, and asks each\n" +
+			"store for what no catalogue tells. Errors refuse a project (exit code 1); warnings do not. A\n" +
+			"store that does not answer is one warning, and the exit code 3. With --types-only no store is needed, and PATH may also be a\n" +
 			"folder of schema files or one of them; a client team checks its operations so:\n\n" +
 			"Example:\n   osprey check demo/harbour\n   osprey check --types-only demo/harbour --operations demo/harbour/operations",
 		Flags: []cli.Flag{

@@ -52,9 +52,10 @@ func post(ctx context.Context, base, path string, q *question, header http.Heade
 
 // openProject opens a project in this process, telling what is wrong with it.
 func openProject(ctx context.Context, c *cli.Command, dir string) (*project.Project, error) {
-	p, findings, err := project.Open(ctx, dir, slog.New(slog.NewTextHandler(c.Root().ErrWriter, nil)))
-	if err != nil && findings != nil {
-		printFindings(c.Root().ErrWriter, findings)
+	p, findings, err := project.OpenWith(ctx, dir, slog.New(slog.NewTextHandler(c.Root().ErrWriter, nil)), &project.Additions{Waiting: waiting(c)})
+	if err == nil { // a warning of osprey check is none of who asks, but for a store that is not there
+		findings = findings.Waiting()
 	}
+	printFindings(c.Root().ErrWriter, findings)
 	return p, err
 }
