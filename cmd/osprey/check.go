@@ -21,9 +21,10 @@ func checkCommand() *cli.Command {
 		Usage:     "report what is wrong with a project, without serving it",
 		ArgsUsage: "[PATH]",
 		Description: "Checks the types, the bindings and the stores' catalogues as a whole, and asks each\n" +
-			"store for what no catalogue tells. Errors refuse a project (exit code 1); warnings do not. A\n" +
-			"store that does not answer is one warning, and the exit code 3. With --types-only no store is needed, and PATH may also be a\n" +
-			"folder of schema files or one of them; a client team checks its operations so:\n\n" +
+			"store for what no catalogue tells. Errors refuse a project (exit code 1); warnings do not.\n" +
+			"A store that does not answer is one warning, and the exit code 3. With --types-only no\n" +
+			"store is needed, and PATH may also be a folder of schema files or one of them; a client\n" +
+			"team checks its operations so:\n\n" +
 			"Example:\n   osprey check demo/harbour\n   osprey check --types-only demo/harbour --operations demo/harbour/operations",
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "types-only", Usage: "check the types alone, without any store"},

@@ -135,12 +135,19 @@ func appendCoded(b []byte, f *plan.Field, c *store.Column, row int) (_ []byte, w
 			return b, fmt.Sprintf(msgNotNumber, c.At(row))
 		}
 		return append(b, c.At(row)...), ""
-	case scalar.MomentText:
+	case scalar.MomentText, scalar.DayOfMoment:
+		if !store.TimeFits(c.Ints[row]) {
+			return b, msgBeyondYears
+		}
+		if f.Codec == scalar.DayOfMoment {
+			return append(store.AppendDate(append(b, '"'), store.DateOf(time.UnixMicro(c.Ints[row]))), '"'), ""
+		}
 		return append(store.AppendTime(append(b, '"'), c.Ints[row]), '"'), ""
 	case scalar.DateText:
+		if !store.DateFits(c.Ints[row]) {
+			return b, msgBeyondYears
+		}
 		return append(store.AppendDate(append(b, '"'), c.Ints[row]), '"'), ""
-	case scalar.DayOfMoment:
-		return append(store.AppendDate(append(b, '"'), store.DateOf(time.UnixMicro(c.Ints[row]))), '"'), ""
 	case scalar.ClockText:
 		return append(store.AppendClock(append(b, '"'), c.Ints[row]), '"'), ""
 	case scalar.RawJSON:

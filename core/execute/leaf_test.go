@@ -6,6 +6,10 @@ import (
 	"math/rand/v2"
 	"strconv"
 	"testing"
+
+	"osprey/core/plan"
+	"osprey/core/scalar"
+	"osprey/core/store"
 )
 
 // TestAppendFloat compares with the shortest form of the standard library,
@@ -26,6 +30,30 @@ func TestAppendFloat(t *testing.T) {
 		}
 		if got, want := string(AppendFloat(nil, v)), strconv.FormatFloat(v, format, -1, 64); got != want {
 			t.Fatalf("%b is written %s, want %s", v, got, want)
+		}
+	}
+}
+
+// TestMoments writes moments and days at the edges of what RFC 3339 can write, and
+// nothing beyond.
+func TestMoments(t *testing.T) {
+	day := int64(24 * 3600 * 1_000_000)
+	for _, test := range []struct {
+		codec scalar.Codec
+		kind  store.Kind
+		value int64
+		want  string
+	}{
+		{scalar.MomentText, store.Time, 253402300799999999, `"9999-12-31T23:59:59.999999Z"`}, {scalar.MomentText, store.Time, 253402300800000000, ""}, {scalar.MomentText, store.Time, -62167219200000000, `"0000-01-01T00:00:00Z"`},
+		{scalar.MomentText, store.Time, -62167219200000001, ""}, {scalar.MomentText, store.Time, math.MaxInt64, ""}, {scalar.MomentText, store.Time, math.MinInt64, ""}, {scalar.DayOfMoment, store.Time, 253402300799999999, `"9999-12-31"`},
+		{scalar.DayOfMoment, store.Time, math.MinInt64, ""}, {scalar.DateText, store.Date, 2932896, `"9999-12-31"`}, {scalar.DateText, store.Date, 2932897, ""}, {scalar.DateText, store.Date, -62167219200000000 / day, `"0000-01-01"`},
+		{scalar.DateText, store.Date, -62167219200000000/day - 1, ""}, {scalar.DateText, store.Date, math.MaxInt32, ""},
+	} {
+		c := store.Column{Kind: test.kind}
+		c.AppendInt(test.value)
+		got, why := appendCoded(nil, &plan.Field{Codec: test.codec}, &c, 0)
+		if string(got) != test.want || (why == "") != (test.want != "") {
+			t.Errorf("%d by codec %d is %s (%s), want %s", test.value, test.codec, got, why, test.want)
 		}
 	}
 }

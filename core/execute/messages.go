@@ -6,6 +6,7 @@ package execute
 // BAD_VALUE
 const (
 	msgBeyondBitsInt             = "%d is beyond the 32 bits of Int"
+	msgBeyondYears               = "it is beyond the years 0 to 9999, which are all that can be written"
 	msgNotNumber                 = "%s is not a number"
 	msgNotNumberJsonCan          = "%v is not a number that JSON can hold"
 	msgNotWholeNumberBits        = "%v is not a whole number of 32 bits"

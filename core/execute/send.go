@@ -135,7 +135,7 @@ func soundLeaf(f *plan.Field, null *plan.Nullness, c *store.Column) bool {
 	}
 	switch f.Codec {
 	case scalar.Quoted, scalar.Number, scalar.Truth, scalar.QuotedInt, scalar.NumberAsFloat,
-		scalar.MomentText, scalar.DateText, scalar.DayOfMoment, scalar.ClockText, scalar.RawJSON, scalar.Base64:
+		scalar.ClockText, scalar.RawJSON, scalar.Base64:
 		return true
 	}
 	var text []byte

@@ -10,6 +10,20 @@ import (
 
 const day = 24 * time.Hour
 
+// The moments and days that RFC 3339 can write are those of the years 0 to 9999.
+var (
+	firstTime = time.Date(0, 1, 1, 0, 0, 0, 0, time.UTC).UnixMicro()
+	lastTime  = time.Date(10000, 1, 1, 0, 0, 0, 0, time.UTC).UnixMicro() - 1
+	firstDate = DateOf(time.UnixMicro(firstTime))
+	lastDate  = DateOf(time.UnixMicro(lastTime))
+)
+
+// TimeFits reports whether RFC 3339 can write a Time, and DateFits, a Date.
+func TimeFits(micros int64) bool { return micros >= firstTime && micros <= lastTime }
+
+// DateFits is as [TimeFits].
+func DateFits(days int64) bool { return days >= firstDate && days <= lastDate }
+
 // FormatTime writes a Time as RFC 3339 does, in UTC, with as many digits of the
 // second as it has.
 func FormatTime(micros int64) string { return string(AppendTime(nil, micros)) }
