@@ -17,6 +17,7 @@ import (
 func (r *run) gather(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
 	inputs = sized(r.inputs[f.ID], len(f.Reads))
 	r.inputs[f.ID] = inputs
+	var known map[string]bool
 	for i, read := range f.Reads {
 		in := &inputs[i]
 		if read.Call != nil {
@@ -24,7 +25,12 @@ func (r *run) gather(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
 			if in.Calls, err = r.callInputs(read.Call); err != nil {
 				r.badRead[read] = err
 			}
-			keys += len(in.Calls)
+			if keys += len(in.Calls); len(f.Reads) > 1 { // two fields may need the same call
+				if known == nil {
+					known = map[string]bool{}
+				}
+				keys += newCalls(known, in.Calls) - len(in.Calls)
+			}
 			ask = ask || len(in.Calls) > 0
 			continue
 		}
@@ -55,6 +61,18 @@ func (r *run) gather(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
 		}
 	}
 	return inputs, keys, ask
+}
+
+// newCalls returns how many of some calls are not known yet, which they are then.
+func newCalls(known map[string]bool, calls [][]byte) int {
+	n := 0
+	for _, call := range calls {
+		if !known[string(call)] {
+			known[string(call)] = true
+			n++
+		}
+	}
+	return n
 }
 
 // columns returns n empty columns, with the memory of the given ones.

@@ -56,9 +56,17 @@ func (r *request) Describe() store.Description {
 // Run makes all calls at once.
 func (r *request) Run(ctx context.Context, from *store.Caller, in []store.Input) (*store.Answer, error) {
 	var calls []call
+	known := map[string]int{} // two fields may need the same call
+	of := make([][]int, len(r.reads))
 	for i, read := range r.reads {
 		for _, input := range in[i].Calls {
-			calls = append(calls, call{read.Set, input})
+			n, ok := known[string(input)]
+			if !ok {
+				n = len(calls)
+				known[string(input)] = n
+				calls = append(calls, call{read.Set, input})
+			}
+			of[i] = append(of[i], n)
 		}
 	}
 	results, err := r.target.call(ctx, from, calls)
@@ -67,9 +75,11 @@ func (r *request) Run(ctx context.Context, from *store.Caller, in []store.Input)
 	}
 	a := &store.Answer{Requests: 1}
 	for i, read := range r.reads {
-		n := len(in[i].Calls)
-		a.Tables = append(a.Tables, table(read, results[:n]))
-		results = results[n:]
+		own := make([]Result, len(of[i]))
+		for row, n := range of[i] {
+			own[row] = results[n]
+		}
+		a.Tables = append(a.Tables, table(read, own))
 	}
 	return a, nil
 }
