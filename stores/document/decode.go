@@ -105,6 +105,9 @@ func (u uuids) appendLeaf(c *store.Column, v bson.RawValue) {
 		u.appendJSON(c, v)
 		return
 	}
+	if appendAsIs(c, v) {
+		return
+	}
 	one := store.Column{}
 	switch v.Type {
 	case bson.TypeString:
@@ -155,6 +158,33 @@ func (u uuids) appendLeaf(c *store.Column, v bson.RawValue) {
 	if one.Len() == 0 || !c.AppendAs(&one, 0) {
 		c.AppendBad(fmt.Sprintf("the stored value is %s, which is not %s", typeOf(v), c.Kind))
 	}
+}
+
+// appendAsIs adds a value that is of the column's kind, as most are; false of any other.
+func appendAsIs(c *store.Column, v bson.RawValue) bool {
+	switch {
+	case v.Type == bson.TypeString && c.Kind == store.Text:
+		c.AppendText(v.StringValue())
+	case v.Type == bson.TypeObjectID && c.Kind == store.Text:
+		c.AppendText(v.ObjectID().Hex())
+	case v.Type == bson.TypeInt32 && c.Kind == store.Int:
+		c.AppendInt(int64(v.Int32()))
+	case v.Type == bson.TypeInt64 && c.Kind == store.Int:
+		c.AppendInt(v.Int64())
+	case v.Type == bson.TypeInt32 && c.Kind == store.Float:
+		c.AppendFloat(float64(v.Int32()))
+	case v.Type == bson.TypeDouble && c.Kind == store.Float:
+		c.AppendFloat(v.Double())
+	case v.Type == bson.TypeDateTime && c.Kind == store.Time:
+		micros, ok := momentOf(v)
+		if !ok {
+			return false
+		}
+		c.AppendInt(micros)
+	default:
+		return false
+	}
+	return true
 }
 
 // momentOf returns a stored moment in microseconds; false if it is beyond the years

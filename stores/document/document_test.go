@@ -280,3 +280,22 @@ func TestAnswerIsBounded(t *testing.T) {
 		s.Close()
 	}
 }
+
+// TestMissing counts a field as missing where its document is there and it is not; an
+// empty list is there, and one of nothing but null may be of anything.
+func TestMissing(t *testing.T) {
+	_, c := open(t, "missing", map[string][]any{"things": {
+		bson.M{"_id": 1, "at": bson.M{"day": "x", "x": 1}, "tags": bson.A{}, "lines": bson.A{bson.M{"k": 1, "n": 2}}, "holes": bson.A{nil}},
+		bson.M{"_id": 2, "tags": bson.A{"a"}, "lines": bson.A{}, "mixed": bson.A{1, "a"}, "one": "a"},
+		bson.M{"_id": 3, "at": bson.M{"day": "y"}, "tags": bson.A{"b", nil}, "lines": bson.A{bson.M{"k": 2}, nil, bson.M{"k": 3, "n": nil}}, "one": bson.A{"b"}},
+	}})
+	set := c.Sets["things"]
+	for path, want := range map[string]bool{"at.day": false, "at.x": true, "tags": false, "lines.k": false, "lines.n": true, "mixed": true} {
+		if f := set.Field(path); f == nil || f.Nullable != want {
+			t.Errorf("%s is %+v, want nullable %t", path, f, want)
+		}
+	}
+	if set.Field("holes") != nil || set.Field("tags").Elem != store.Text || set.Field("mixed").Elem != store.Unknown || set.Field("one").Kind != store.Unknown {
+		t.Errorf("the lists are %+v", set.Fields)
+	}
+}

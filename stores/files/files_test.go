@@ -147,3 +147,19 @@ func TestFailures(t *testing.T) {
 		t.Errorf("the sets are %s", text)
 	}
 }
+
+// TestMissing counts a field as missing where its object is there and it is not; an
+// empty list is there.
+func TestMissing(t *testing.T) {
+	dir := t.TempDir()
+	put(t, dir, "things.json", `[{"id": 1, "at": {"day": "2026-03-01", "x": 1}, "tags": [], "lines": [{"k": 1, "n": 2}]}, {"id": 2, "tags": ["a"], "lines": []}, {"id": 3, "at": {"day": "2026-03-02"}, "tags": ["b", null], "lines": [{"k": 2}, {"k": 3, "n": null}]}]`)
+	c, err := open(t, dir).Catalogue(context.Background())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for path, want := range map[string]bool{"at.day": false, "at.x": true, "tags": false, "lines.k": false, "lines.n": true} {
+		if f := c.Sets["things"].Field(path); f == nil || f.Nullable != want {
+			t.Errorf("%s is %+v, want nullable %t", path, f, want)
+		}
+	}
+}
