@@ -3,7 +3,9 @@ package osprey_test
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"osprey"
@@ -15,6 +17,7 @@ import (
 // keys; Osprey filters, sorts and cuts them.
 type Lights struct {
 	lit   map[string]string // colours by the names of lights
+	mu    sync.Mutex        // guards asked
 	asked []string
 }
 
@@ -43,18 +46,14 @@ func (r lightsRequest) Describe() store.Description { return store.Description{A
 // Run fills a table with the lights that have one of the keys, if there are any,
 // and fit the conditions.
 func (r lightsRequest) Run(_ context.Context, _ *store.Caller, in []store.Input) (*store.Answer, error) {
-	var keys store.Index
-	if len(r.read.Keys) > 0 {
-		for row := range in[0].Keys[0].Len() {
-			key, _ := store.AppendKey(nil, &in[0].Keys[0], row)
-			keys.Add(key)
-		}
-	}
-	r.source.asked = append(r.source.asked, fmt.Sprintf("%s by %d keys", r.read.Set, keys.Len()))
+	members := store.NewMembers(r.read, &in[0])
+	r.source.mu.Lock()
+	r.source.asked = append(r.source.asked, fmt.Sprintf("%s by %d keys", r.read.Set, keysOf(in[0])))
+	r.source.mu.Unlock()
 	t := store.NewTable(r.read.Columns)
 	for name, colour := range r.source.lit {
 		record := map[string]any{"name": name, "colour": colour}
-		if len(r.read.Keys) > 0 && keys.Find(append([]byte(name), 0)) < 0 || !r.read.FitsAll(&in[0], store.JSONSubject{Value: record}) {
+		if !members.Has(store.JSONSubject{Value: record}) {
 			continue
 		}
 		t.Len++
@@ -63,6 +62,13 @@ func (r lightsRequest) Run(_ context.Context, _ *store.Caller, in []store.Input)
 		}
 	}
 	return &store.Answer{Tables: []*store.Table{t}, Requests: 1}, nil
+}
+
+func keysOf(in store.Input) int {
+	if len(in.Keys) == 0 {
+		return 0
+	}
+	return in.Keys[0].Len()
 }
 
 // TestOwnSource relates records of a source of one's own with those of files, in
@@ -78,6 +84,7 @@ func TestOwnSource(t *testing.T) {
 	if got := answer(t, dir, query, osprey.WithSource("tower", lights, "exact")); got != want {
 		t.Errorf("answers\n%s\nwant\n%s", got, want)
 	}
+	slices.Sort(lights.asked)
 	if got := strings.Join(lights.asked, ", "); got != "lights by 0 keys, lights by 3 keys" {
 		t.Errorf("the source was asked %q", got)
 	}
