@@ -41,7 +41,9 @@ func (r *run) shownOf(s *plan.Step) []bool {
 		if r.table(s.Parent) == nil {
 			return make([]bool, t.Len) // there is nothing that they belong to
 		}
-		above = r.shown(s.Parent)
+		if above = r.shown(s.Parent); s.Picked != nil {
+			above = r.pickedRows(s.Picked)
+		}
 	}
 	if above == nil && r.showsAll(s, t) {
 		return nil

@@ -86,6 +86,7 @@ type rows struct {
 	steps  map[string]*stepNode // by response name and binding
 	only   Only                 // the rows of the type under way
 	picked *Field               // by which rows are meant; nil for all
+	since  int                  // the wave after which it is known which rows are meant
 }
 
 // A stepNode is a step and its rows.
@@ -448,7 +449,7 @@ func (r *rows) inner(column int) *rows {
 	}
 	in := &rows{
 		public: &Rows{Step: r.public.Step, Path: append(slices.Clone(r.public.Path), column)},
-		node:   r.node, wants: &(*r.wants)[column].fields, nested: true, picked: r.picked, prefix: r.prefix + (*r.wants)[column].Path + ".", steps: map[string]*stepNode{},
+		node:   r.node, wants: &(*r.wants)[column].fields, nested: true, picked: r.picked, since: r.since, prefix: r.prefix + (*r.wants)[column].Path + ".", steps: map[string]*stepNode{},
 	}
 	r.steps[key] = &stepNode{rows: in}
 	return in

@@ -74,6 +74,7 @@ func (b *builder) pick(f *Field, g group, bound *binding.Field) {
 	from := b.origins[b.neededField(f.Needs, bound.Expr.Gives)]
 	picked := *from.rows
 	picked.steps, picked.picked = map[string]*stepNode{}, f
+	picked.since = max(picked.since, waveOf(f.Needs))
 	f.What, f.From = Picked, from.rows.public
 	switch target := from.bound; {
 	case target.Nested != nil:
@@ -103,13 +104,11 @@ func (b *builder) neededField(fields []*Field, path []string) *Field {
 	return nil
 }
 
-// pickWave returns the wave in which it is known which rows a field picks.
-func pickWave(f *Field) int {
+// waveOf returns the wave in which the last of what fields need is asked for.
+func waveOf(fields []*Field) int {
 	wave := 0
-	if f != nil {
-		for _, r := range readsOf(f.Needs, nil) {
-			wave = max(wave, r.wave)
-		}
+	for _, r := range readsOf(fields, nil) {
+		wave = max(wave, r.wave)
 	}
 	return wave
 }
@@ -157,7 +156,7 @@ func (b *builder) call(f *Field, r *rows, g group, bound *binding.Field, object 
 	call.Needs = b.needed(r, bound, object)
 	if r != nil {
 		call.Only, call.Picked, step.Parent = r.only, r.picked, r.public
-		wave = max(wave, pickWave(r.picked)+1)
+		wave = max(wave, r.since+1)
 		needs = []*Read{r.node.read}
 	}
 	needs = readsOf(call.Needs, needs)

@@ -81,9 +81,11 @@ func (p *Plan) order(f *Fetch) {
 			f.After = append(f.After, r.Fetch.ID)
 		}
 	}
+	var picked func(f *Field)
 	rows := func(rows *Rows) {
 		for ; rows != nil; rows = rows.Step.Parent {
 			after(rows.Step.Read)
+			picked(rows.Step.Picked)
 			if m := rows.Step.Merge; m != nil {
 				for _, part := range m.Parts {
 					if part.Step != nil {
@@ -93,15 +95,15 @@ func (p *Plan) order(f *Fetch) {
 			}
 		}
 	}
-	for _, r := range f.Reads {
-		picked := func(f *Field) {
-			if f != nil {
-				for _, needed := range readsOf(f.Needs, nil) {
-					after(needed)
-				}
-				rows(f.Rows)
+	picked = func(f *Field) {
+		if f != nil {
+			for _, needed := range readsOf(f.Needs, nil) {
+				after(needed)
 			}
+			rows(f.Rows)
 		}
+	}
+	for _, r := range f.Reads {
 		for _, feed := range r.Feeds {
 			rows(feed.Rows)
 			picked(feed.Picked)

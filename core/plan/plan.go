@@ -107,10 +107,11 @@ type Step struct {
 	// Parent is the rows whose field this is; nil for a root field, which
 	// takes all rows of the read.
 	Parent *Rows
-	One    bool  // at most one row, for each parent row if there is a parent
-	Folded bool  // rows belong to the parent row that the table names
-	Here   []int // otherwise: columns of the parent's table that equal
-	There  []int // these columns of the read's table
+	Picked *Field // that picks the parent rows that are meant; nil for all
+	One    bool   // at most one row, for each parent row if there is a parent
+	Folded bool   // rows belong to the parent row that the table names
+	Here   []int  // otherwise: columns of the parent's table that equal
+	There  []int  // these columns of the read's table
 
 	// What the store leaves to the engine, for each parent row.
 	Sort   []Order

@@ -53,6 +53,9 @@ func (b *builder) readFor(r *rows, name string, bound *binding.Field, use argume
 	default:
 		n.rows = b.keyedRead(r, step, bound, use)
 	}
+	if r != nil {
+		step.Picked, n.rows.since = r.picked, r.since
+	}
 	step.Read.cover(step.Field)
 	steps[key] = n
 	return n
@@ -278,7 +281,7 @@ func (b *builder) keyedRead(parent *rows, step *Step, bound *binding.Field, use 
 	step.Parent = parent.public
 	step.Here = parent.keys(bound)
 	step.feed = Feed{Rows: parent.public, Columns: step.Here, Picked: parent.picked}
-	wave := max(parent.node.wave, pickWave(parent.picked)) + 1
+	wave := max(parent.node.wave, parent.since) + 1
 	if use.part != nil && use.part.is != nil {
 		step.feed.By, step.feed.Is = use.part.by, use.part.is
 	} else if ahead, ok := knownAhead(parent, step.Here); ok && !bound.ListHere && parent.picked == nil {
@@ -353,7 +356,7 @@ func knownAhead(parent *rows, here []int) (Feed, bool) {
 	if above.Folded || above.feed.Rows == nil || parent.nested {
 		return Feed{}, false
 	}
-	feed := Feed{Rows: above.feed.Rows}
+	feed := Feed{Rows: above.feed.Rows, Picked: above.feed.Picked}
 	for _, column := range here {
 		i := slices.Index(above.There, column)
 		if i < 0 {
@@ -367,7 +370,7 @@ func knownAhead(parent *rows, here []int) (Feed, bool) {
 // innerStep plans a list of nested records that the engine filters, sorts and
 // cuts.
 func (b *builder) innerStep(parent, inner *rows, use arguments) *Step {
-	s := &Step{ID: len(b.plan.Steps), Field: b.here(), Read: parent.node.read, Parent: parent.public, Inner: inner.public,
+	s := &Step{ID: len(b.plan.Steps), Field: b.here(), Read: parent.node.read, Parent: parent.public, Picked: parent.picked, Inner: inner.public,
 		Where: use.where, Values: use.values, Limit: use.limit, Offset: use.offset, Fields: map[string]int{}}
 	b.plan.Steps = append(b.plan.Steps, s)
 	column := func(path string, kind store.Kind) int {

@@ -65,6 +65,65 @@ type Inspection @stored(in: "inspections", as: "inspections", key: "_id") { id: 
 	}
 }
 
+// TestPickedKeys counts the keys that go on from records that an expression picks, also
+// over records that are part of the same statement, and where the expression itself
+// waits for the other store.
+func TestPickedKeys(t *testing.T) {
+	wire := demotest.NewWire(t)
+	registry, err := relational.Open(relational.Config{URL: demotest.Harbour().RegistryURL, Pool: 2})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer registry.Close()
+	inspections, err := document.Open(document.Config{URL: wire.URL})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer inspections.Close()
+	e := conform.NewEngine(t, `
+type Query { quays: [Quay!]! @read }
+type Quay @stored(in: "registry", as: "quays", key: "code") {
+  code: ID!
+  calls: [Call!]! @related(there: "quay_code")
+  repairs: [Call!] @computed(expr: "record.calls.filter(c, c.purpose == 'repair' && c.id == string(int(c.id) / 50 * 50))")
+  troubled: [Call!] @computed(expr: "record.calls.filter(c, c.id == string(int(c.id) / 50 * 50) && c.craft.inspections.size() > 0)")
+}
+type Call @stored(in: "registry", as: "port_calls", key: "id") { id: ID! purpose: String craft: Craft @related(here: "craft_imo") }
+type Craft @stored(in: "registry", as: "craft", key: "imo") { imo: ID! name: String inspections: [Inspection!]! @related(here: "imo", there: "craft.imo") calls(limit: Int): [Call!]! @related(there: "craft_imo") }
+type Inspection @stored(in: "inspections", as: "inspections", key: "_id") { id: ID! @at(path: "_id") outcome: String }
+`, map[string]store.Source{"registry": registry, "inspections": inspections})
+	list := regexp.MustCompile(`"craft\.imo": ?\{"\$in": ?\[(.*?)\]`)
+	craft := regexp.MustCompile(`"imo":"(\d+)"`)
+	for _, test := range []struct {
+		op    string
+		waves int
+	}{
+		{`{ quays { repairs { craft { imo inspections { outcome } } } } }`, 2},
+		{`{ quays { repairs { craft { imo calls(limit: 1) { craft { inspections { outcome } } } } } } }`, 2},
+		{`{ quays { troubled { craft { imo inspections { id outcome } } } } }`, 3},
+	} {
+		wire.Texts()
+		o := e.Ask(t, test.op, nil)
+		if len(o.Errors) > 0 || o.Plan.Waves != test.waves {
+			t.Fatalf("%s: %.300s %v\n%s", test.op, o.Data, o.Errors, o.Plan)
+		}
+		shown := map[string]bool{}
+		for _, m := range craft.FindAllStringSubmatch(o.Data, -1) {
+			shown[m[1]] = true
+		}
+		keys := 0
+		for _, text := range wire.Texts() { // the last find is that of what was picked
+			for _, in := range list.FindAllStringSubmatch(text, -1) {
+				keys = 1 + strings.Count(in[1], ",")
+			}
+		}
+		// A key is asked for in each form that the collection may have it in.
+		if len(shown) < 3 || keys != len(shown) && keys != 2*len(shown) {
+			t.Errorf("%s shows %d craft, and %d keys arrive\n%s", test.op, len(shown), keys, o.Plan)
+		}
+	}
+}
+
 // TestListsOfKeys follows lists of keys in the order of the list, with what is twice
 // and what is null in it, between services of every kind.
 func TestListsOfKeys(t *testing.T) {
