@@ -195,7 +195,8 @@ func (s *worldStores) world(t *testing.T, seed uint64) int {
 }
 
 // withoutOne asks while one of the stores has not told what it holds: what the others
-// answer is the same as if it only failed.
+// answer is the same as if it only failed. Where reads are shared otherwise than in
+// memory, fewer fields may miss what was not asked for.
 func (s *worldStores) withoutOne(t *testing.T, r *rand.Rand, w *conform.World, sources, reference map[string]store.Source) {
 	t.Helper()
 	down := w.Types[r.IntN(len(w.Types))].Source
@@ -203,7 +204,9 @@ func (s *worldStores) withoutOne(t *testing.T, r *rand.Rand, w *conform.World, s
 	e, right := conform.NewEngine(t, w.Schema(), sources, down), conform.NewEngine(t, w.Schema(), reference)
 	for range 8 {
 		op := w.Operation(r)
-		if got, want := e.Ask(t, op, nil), right.Ask(t, op, nil); got.Data != want.Data && !tooDeep(got) {
+		got, want := e.Ask(t, op, nil), right.Ask(t, op, nil)
+		more := slices.ContainsFunc(got.Errors, func(e string) bool { return !slices.Contains(want.Errors, e) })
+		if !tooDeep(got) && (more || len(got.Errors) == len(want.Errors) && got.Data != want.Data) {
 			t.Errorf("without %s, %s\ngives %s %v\nwant  %s %v\n%s", down, op, got.Data, got.Errors, want.Data, want.Errors, got.Plan)
 			return
 		}
