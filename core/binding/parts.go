@@ -151,12 +151,13 @@ func mergeSorts(f *Field) {
 		}
 		sorts = append(sorts, &part.Args[i])
 	}
+	unknown := slices.ContainsFunc(f.Parts, func(part *Field) bool { return part.Target.unknown() })
 	kept := Sorts{}
 	for name, key := range sorts[0].Sorts {
 		fits := key.Inner == nil
 		for _, other := range sorts[1:] {
 			k := other.Sorts[name]
-			fits = fits && k != nil && k.Inner == nil && comparable(key.Kind, k.Kind) && (f.Page == nil || key.Kind == k.Kind)
+			fits = fits && k != nil && k.Inner == nil && (unknown || comparable(key.Kind, k.Kind) && (f.Page == nil || key.Kind == k.Kind))
 		}
 		if fits {
 			kept[name] = key
