@@ -91,15 +91,14 @@ func (n *readNode) takes(fresh *readNode, step *Step, use arguments) bool {
 		return true
 	case n.source.Capabilities.Group == store.BySource:
 		return false // another part of the same request
-	case len(n.read.Store.Keys) > 0 && (len(n.read.Feeds) != 1 || !sameFeed(n.read.Feeds[0], step.feed)):
-		return false // of other records
 	}
 	return n.widen(fresh, step, use)
 }
 
 // widen makes a read that of two steps whose filters differ, if one of them asks its
 // store for all that the other does, too. What only one of them asks is then looked at
-// here.
+// here. Steps of other keys share only what their store is asked in the same words: a
+// wider read would bring more for the keys of both.
 func (n *readNode) widen(fresh *readNode, step *Step, use arguments) bool {
 	own, other := n.read.Store.Where, fresh.read.Store.Where
 	if !filtersHere(own) || !filtersHere(other) || anyRefused(n.read.Where) || anyRefused(use.values) {
@@ -114,8 +113,13 @@ func (n *readNode) widen(fresh *readNode, step *Step, use arguments) bool {
 		}
 	}
 	wider := n.takenBy(kept, common)
-	if !slices.Equal(wider, n.takenBy(ownText, own)) && !slices.Equal(wider, n.takenBy(otherText, other)) {
+	forOwn := slices.Equal(wider, n.takenBy(ownText, own))
+	forOther := slices.Equal(wider, n.takenBy(otherText, other))
+	switch {
+	case !forOwn && !forOther:
 		return false
+	case len(n.read.Store.Keys) > 0 && (len(n.read.Feeds) != 1 || !sameFeed(n.read.Feeds[0], step.feed)) && !(forOwn && forOther):
+		return false // of other records
 	}
 	if len(common) < len(own) {
 		for _, s := range n.steps {
