@@ -1,6 +1,8 @@
 package execute
 
 import (
+	"slices"
+
 	"osprey/core/plan"
 	"osprey/core/store"
 )
@@ -26,7 +28,7 @@ func (r *run) shown(rows *plan.Rows) []bool {
 	}
 	list := r.shownOf(s)
 	// Without its other parts, a part of a merge may show more than it will.
-	known := r.fetched[s.Read.Fetch.ID].answer != nil && (s.Merge == nil || r.hasAll(s.Merge))
+	known := r.fetched[s.Read.Fetch.ID].answer != nil && (!merged(s) || r.hasAll(s.Merge))
 	r.visible[s.ID] = visible{known, list}
 	return list
 }
@@ -49,7 +51,7 @@ func (r *run) shownOf(s *plan.Step) []bool {
 		return nil
 	}
 	list := make([]bool, t.Len)
-	if s.Merge != nil && r.hasAll(s.Merge) {
+	if merged(s) && r.hasAll(s.Merge) {
 		m := r.mergedRows(s.Merge, r.parents(s))
 		for parent := range m.start {
 			if above != nil && !above[parent] {
@@ -69,7 +71,7 @@ func (r *run) shownOf(s *plan.Step) []bool {
 		return list
 	}
 	for parent := range r.parents(s) {
-		if above != nil && !above[parent] {
+		if above != nil && !above[parent] || !r.leadsTo(s, parent) {
 			continue
 		}
 		from, to := l.rows(parent)
@@ -81,6 +83,21 @@ func (r *run) shownOf(s *plan.Step) []bool {
 		}
 	}
 	return list
+}
+
+// merged reports whether a step's rows are put in one order with those of others. Where a
+// reference leads to one of several types, they are not: what of the others failed is
+// nothing to those of the step.
+func merged(s *plan.Step) bool { return s.Merge != nil && s.Merge.By < 0 }
+
+// leadsTo reports whether a row's reference, if it can lead to several types, leads to
+// rows of a step.
+func (r *run) leadsTo(s *plan.Step, parent int) bool {
+	if s.Merge == nil || merged(s) || s.Parent == nil {
+		return true
+	}
+	told := &r.table(s.Parent).Columns[s.Merge.By]
+	return slices.ContainsFunc(s.Merge.Parts, func(p plan.Part) bool { return p.Step == s && r.tells(told, parent, p.Is) })
 }
 
 // showsAll reports whether all rows of a step belong to one of its parents, and

@@ -356,7 +356,8 @@ func knownAhead(parent *rows, here []int) (Feed, bool) {
 	if above.Folded || above.feed.Rows == nil || parent.nested {
 		return Feed{}, false
 	}
-	feed := Feed{Rows: above.feed.Rows, Picked: above.feed.Picked}
+	feed := above.feed
+	feed.Columns = nil
 	for _, column := range here {
 		i := slices.Index(above.There, column)
 		if i < 0 {
