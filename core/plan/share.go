@@ -56,10 +56,21 @@ func (b *builder) sharedRead(step *Step, bound *binding.Field, use arguments, wa
 	}
 	fresh.pages = fresh.paged(use, needs)
 	fresh.asks = use.signature()
+	var alike []*readNode
 	for _, n := range b.reads {
-		if n.above == nil && n.wave == wave && n.of == fresh.of && n.read.Call == nil && n.takes(fresh, step, use) {
-			n.feed(step, len(keys))
-			return n
+		if n.above == nil && n.wave == wave && n.of == fresh.of && n.read.Call == nil {
+			alike = append(alike, n)
+		}
+	}
+	// One that asks the same comes before one that would be widened to it: two reads
+	// would ask the same then.
+	for _, takes := range []func(n *readNode) bool{
+		func(n *readNode) bool { return n.asksSame(fresh, use) },
+		func(n *readNode) bool { return n.widen(fresh, step, use) },
+	} {
+		if i := slices.IndexFunc(alike, takes); i >= 0 {
+			alike[i].feed(step, len(keys))
+			return alike[i]
 		}
 	}
 	fresh.feed(step, len(keys))
@@ -78,9 +89,9 @@ func sameFeed(a, b Feed) bool {
 	return a.Rows == b.Rows && a.Picked == b.Picked && slices.Equal(a.Columns, b.Columns) && maps.Equal(a.Is, b.Is)
 }
 
-// takes reports whether a read brings what another would, after widening it if need
-// be.
-func (n *readNode) takes(fresh *readNode, step *Step, use arguments) bool {
+// asksSame reports whether a store is asked the same for two reads, apart from what is
+// looked at here and from the keys.
+func (n *readNode) asksSame(fresh *readNode, use arguments) bool {
 	same := n.predicates == fresh.predicates
 	switch {
 	case n.pages || fresh.pages:
@@ -89,50 +100,74 @@ func (n *readNode) takes(fresh *readNode, step *Step, use arguments) bool {
 		return same && n.read.Store.Aggregates == fresh.read.Store.Aggregates
 	case same:
 		return true
-	case n.source.Capabilities.Group == store.BySource:
-		return false // another part of the same request
 	}
-	return n.widen(fresh, step, use)
+	c, ok := n.common(fresh, use)
+	if !ok || !c.own || !c.other {
+		return false
+	}
+	n.ask(c, fresh)
+	return true
 }
 
 // widen makes a read that of two steps whose filters differ, if one of them asks its
 // store for all that the other does, too. What only one of them asks is then looked at
-// here. Steps of other keys share only what their store is asked in the same words: a
-// wider read would bring more for the keys of both.
+// here. Keyed reads must have the same keys: a wider one would bring more for both.
 func (n *readNode) widen(fresh *readNode, step *Step, use arguments) bool {
-	own, other := n.read.Store.Where, fresh.read.Store.Where
-	if !filtersHere(own) || !filtersHere(other) || anyRefused(n.read.Where) || anyRefused(use.values) {
+	switch read := n.read; {
+	case n.pages || fresh.pages || read.Store.Aggregates || fresh.read.Store.Aggregates:
+		return false
+	case len(read.Store.Keys) > 0 && (len(read.Feeds) != 1 || !sameFeed(read.Feeds[0], step.feed)):
 		return false
 	}
-	ownText, otherText := texts(own, n.read.Where), texts(other, fresh.read.Where)
-	var common []store.Predicate
-	var kept []string
+	c, ok := n.common(fresh, use)
+	if !ok || !c.own && !c.other {
+		return false
+	}
+	n.ask(c, fresh)
+	return true
+}
+
+// commonWhere is what two reads have in common of their filters.
+type commonWhere struct {
+	where      []store.Predicate
+	texts      []string
+	own, other bool // it is all that the store is asked for the one, and for the other
+}
+
+// common returns what a read has in common with another. It is not ok if what only one
+// of them asks cannot be looked at here, or the source asks for all in one request.
+func (n *readNode) common(fresh *readNode, use arguments) (c commonWhere, ok bool) {
+	own, other := n.read.Store.Where, fresh.read.Store.Where
+	if n.source.Capabilities.Group == store.BySource || !filtersHere(own) || !filtersHere(other) || anyRefused(n.read.Where) || anyRefused(use.values) {
+		return c, false
+	}
+	ownTexts, otherTexts := texts(own, n.read.Where), texts(other, fresh.read.Where)
 	for i := range own {
-		if slices.Contains(otherText, ownText[i]) {
-			common, kept = append(common, own[i]), append(kept, ownText[i])
+		if slices.Contains(otherTexts, ownTexts[i]) {
+			c.where, c.texts = append(c.where, own[i]), append(c.texts, ownTexts[i])
 		}
 	}
-	wider := n.takenBy(kept, common)
-	forOwn := slices.Equal(wider, n.takenBy(ownText, own))
-	forOther := slices.Equal(wider, n.takenBy(otherText, other))
-	switch {
-	case !forOwn && !forOther:
-		return false
-	case len(n.read.Store.Keys) > 0 && (len(n.read.Feeds) != 1 || !sameFeed(n.read.Feeds[0], step.feed)) && !(forOwn && forOther):
-		return false // of other records
-	}
-	if len(common) < len(own) {
+	taken := n.takenBy(c.texts, c.where)
+	c.own = slices.Equal(taken, n.takenBy(ownTexts, own))
+	c.other = slices.Equal(taken, n.takenBy(otherTexts, other))
+	return c, true
+}
+
+// ask makes a read ask for what it has in common with another, and has its steps look
+// at the rest.
+func (n *readNode) ask(c commonWhere, fresh *readNode) {
+	own, other := n.read.Store.Where, fresh.read.Store.Where
+	if len(c.where) < len(own) {
 		for _, s := range n.steps {
 			s.filter(own, n.read.Where)
 		}
-		n.read.Store.Where, n.read.Where = common, used(common, n.read.Where)
+		n.read.Store.Where, n.read.Where = c.where, used(c.where, n.read.Where)
 		n.predicates = fresh.predicates
-		if len(common) < len(other) {
-			n.predicates = strings.Join(kept, "")
+		if len(c.where) < len(other) {
+			n.predicates = strings.Join(c.texts, "")
 		}
 	}
-	n.rest = len(common) < len(other)
-	return true
+	n.rest = len(c.where) < len(other)
 }
 
 // takenBy returns those of some predicates that the store is asked, and not only

@@ -47,7 +47,7 @@ func TestSharedReads(t *testing.T) {
 	defer service.Close()
 	remote, err := rest.Open(rest.Config{URL: service.URL, Sets: []rest.Set{{Name: "things", Key: []string{"id"},
 		Fields: []rest.Field{{Name: "id", Kind: store.Int}, {Name: "kind", Kind: store.Text}, {Name: "n", Kind: store.Int}, {Name: "next", Kind: store.Int}},
-		Reads:  []rest.ReadForm{{Get: "/things{?kind}"}, {Get: "/things/{id}"}, {Get: "/things{?next*}", Many: "next"}}}}})
+		Reads:  []rest.ReadForm{{Get: "/things{?kind}"}, {Get: "/things/{id}"}, {Get: "/things{?next*,kind}", Many: "next"}}}}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -66,7 +66,8 @@ type Query {
 }
 type Thing @stored(in: "s", as: "things", key: "id") { id: ID! kind: String n: Int next: Thing @related(here: "next")
   prior(filter: ThingFilter): [Thing!]! @related(here: "id", there: "next")
-  ranked(filter: ThingFilter): [Thing!]! @related(here: "n", there: "next") }
+  ranked(filter: ThingFilter): [Thing!]! @related(here: "n", there: "next")
+  beside(filter: ThingFilter): [Thing!]! @related(here: "next", there: "next") }
 type Inspection @stored(in: "d", as: "inspections", key: "_id") { id: ID! @at(path: "_id") outcome: String inspector: String @at(path: "inspector.name") }
 `, map[string]store.Source{"s": remote, "d": documents})
 	first := e.Ask(t, `{ inspections(limit: 1, sort: [{id: ASC}]) { id } }`, nil)
@@ -87,10 +88,13 @@ type Inspection @stored(in: "d", as: "inspections", key: "_id") { id: ID! @at(pa
 		// The missing record 9 is asked for by two fields, in one wave and the next.
 		{`{ things { next { next { id } } } }`, `{"things":[{"next":{"next":null}},{"next":null},{"next":null}]}`, 3, 0},
 		// The service takes no filter here, so those of any keys are one request.
-		{`{ things { prior(filter: {n: {is: 3}}) { id } ranked(filter: {kind: {is: "a"}}) { id } } }`,
+		{`{ things { prior(filter: {n: {is: 3}}) { id } ranked(filter: {n: {above: 1}}) { id } } }`,
 			`{"things":[{"prior":[],"ranked":[]},{"prior":[{"id":"1"}],"ranked":[]},{"prior":[],"ranked":[{"id":"1"}]}]}`, 2, 0},
 		{`{ things { prior(filter: {n: {is: 3}}) { id } again: prior { n } ranked(filter: {n: {is: 3}}) { id } } }`,
 			`{"things":[{"prior":[],"again":[],"ranked":[]},{"prior":[{"id":"1"}],"again":[{"n":3}],"ranked":[]},{"prior":[],"again":[],"ranked":[{"id":"1"}]}]}`, 2, 0},
+		// It takes one here: those of any keys are one request, and those without.
+		{`{ things { a: prior(filter: {kind: {is: "b"}}) { id } ranked { id } b: prior { n } beside(filter: {kind: {is: "b"}}) { id } } }`,
+			`{"things":[{"a":[],"ranked":[],"b":[],"beside":[]},{"a":[],"ranked":[],"b":[{"n":3}],"beside":[{"id":"2"}]},{"a":[],"ranked":[{"id":"1"}],"b":[],"beside":[{"id":"2"}]}]}`, 3, 0},
 		{`{ a: inspection(id: "` + id + `") { outcome } b: inspection(id: "` + id + `") { inspector } }`, "", 0, 1},
 		{`{ a: inspections(filter: {outcome: {is: "PASSED"}}) { id } b: inspections(filter: {outcome: {is: "DETAINED"}}, sort: [{id: DESC}]) { outcome } c: inspection(id: "` + id + `") { id } }`, "", 0, 1},
 		{`{ a: inspections(filter: {outcome: {is: "PASSED"}}) { id } b: inspections { outcome } }`, "", 0, 1},
