@@ -13,6 +13,7 @@ import (
 type link struct {
 	made  bool
 	err   error
+	keyed bool // the error is of a request that rows without a key had no part in
 	table *store.Table
 	// child is the one row of each parent row, or -1; nil where there can be
 	// several: then they are order[start[parent]:end[parent]]. A nil order is
@@ -57,7 +58,10 @@ func (r *run) link(s *plan.Step) *link {
 		l.none(s, r.table(s.Parent).Len)
 		return l
 	case got.err != nil:
-		l.err = got.err
+		if l.err = got.err; s.Parent != nil && !s.Folded && len(s.Here) > 0 && r.table(s.Parent) != nil {
+			l.none(s, r.table(s.Parent).Len)
+			l.keyed = true
+		}
 		return l
 	case r.badRead[s.Read] != nil:
 		l.err = r.badRead[s.Read]

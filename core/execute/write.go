@@ -3,6 +3,7 @@ package execute
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	"osprey/core/plan"
 	"osprey/core/store"
@@ -214,7 +215,7 @@ func (r *run) one(b []byte, f, of *plan.Field, l *link, from, to int32) ([]byte,
 // none.
 func (r *run) linked(f *plan.Field, row int) (l *link, from, to int32, ok bool) {
 	l = r.link(f.Step)
-	if l.err != nil {
+	if l.err != nil && !(l.keyed && r.keyless(f.Step, row)) {
 		r.failed(f, f.Step, l.err)
 		return l, 0, 0, false
 	}
@@ -226,6 +227,12 @@ func (r *run) linked(f *plan.Field, row int) (l *link, from, to int32, ok bool) 
 	}
 	from, to = l.rows(row)
 	return l, from, to, true
+}
+
+// keyless reports whether a parent row has no key by which its rows would be found.
+func (r *run) keyless(s *plan.Step, row int) bool {
+	t := r.table(s.Parent)
+	return slices.ContainsFunc(s.Here, func(column int) bool { return t.Columns[column].Null[row] })
 }
 
 // badKey says why a key of a parent row cannot be read, or "".
