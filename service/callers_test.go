@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"regexp"
 	"sync"
 	"testing"
 	"time"
@@ -22,7 +23,7 @@ import (
 // detector, too.
 func TestManyCallers(t *testing.T) {
 	demotest.Setenv(t)
-	base := serveHarbour(t)
+	base := serve(t, patientHarbour(t))
 	type question struct {
 		Query     string         `json:"query"`
 		Variables map[string]any `json:"variables,omitempty"`
@@ -100,4 +101,24 @@ func TestManyCallers(t *testing.T) {
 			t.Errorf("afterwards, %.100s\nanswers %.300s %v", q.Query, got, err)
 		}
 	}
+}
+
+// patientHarbour writes the harbour's project with time limits that no load of the
+// machine reaches.
+func patientHarbour(t *testing.T) string {
+	dir := t.TempDir()
+	if err := os.CopyFS(dir, os.DirFS(filepath.Join(demotest.Root(), "demo/harbour"))); err != nil {
+		t.Fatal(err)
+	}
+	file := filepath.Join(dir, "osprey.yaml")
+	text, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	patient := regexp.MustCompile(`(?m)^(  +)timeout: \d+s`).ReplaceAll(text, []byte("${1}timeout: 5m"))
+	patient = regexp.MustCompile(`(?m)^    naming: .*`).ReplaceAll(patient, []byte("$0\n    timeout: 5m"))
+	if err := os.WriteFile(file, patient, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	return dir
 }
