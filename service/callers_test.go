@@ -106,19 +106,8 @@ func TestManyCallers(t *testing.T) {
 // patientHarbour writes the harbour's project with time limits that no load of the
 // machine reaches.
 func patientHarbour(t *testing.T) string {
-	dir := t.TempDir()
-	if err := os.CopyFS(dir, os.DirFS(filepath.Join(demotest.Root(), "demo/harbour"))); err != nil {
-		t.Fatal(err)
-	}
-	file := filepath.Join(dir, "osprey.yaml")
-	text, err := os.ReadFile(file)
-	if err != nil {
-		t.Fatal(err)
-	}
-	patient := regexp.MustCompile(`(?m)^(  +)timeout: \d+s`).ReplaceAll(text, []byte("${1}timeout: 5m"))
-	patient = regexp.MustCompile(`(?m)^    naming: .*`).ReplaceAll(patient, []byte("$0\n    timeout: 5m"))
-	if err := os.WriteFile(file, patient, 0o644); err != nil {
-		t.Fatal(err)
-	}
-	return dir
+	return harbourWith(t, func(config string) string {
+		config = regexp.MustCompile(`(?m)^(  +)timeout: \d+s`).ReplaceAllString(config, "${1}timeout: 5m")
+		return regexp.MustCompile(`(?m)^    naming: .*`).ReplaceAllString(config, "$0\n    timeout: 5m")
+	})
 }

@@ -17,10 +17,7 @@ import (
 func serveMore(t *testing.T, types string) string {
 	t.Helper()
 	demotest.Setenv(t)
-	dir := t.TempDir()
-	if err := os.CopyFS(dir, os.DirFS(filepath.Join(demotest.Root(), "demo/harbour"))); err != nil {
-		t.Fatal(err)
-	}
+	dir := harbourWith(t, func(config string) string { return config })
 	if err := os.WriteFile(filepath.Join(dir, "schema/more.graphql"), []byte(types), 0o644); err != nil {
 		t.Fatal(err)
 	}

@@ -45,6 +45,24 @@ func serveHarbour(t *testing.T) string {
 	return serve(t, filepath.Join(demotest.Root(), "demo/harbour"))
 }
 
+// harbourWith writes the harbour's project with another configuration.
+func harbourWith(t *testing.T, change func(config string) string) string {
+	t.Helper()
+	dir := t.TempDir()
+	if err := os.CopyFS(dir, os.DirFS(filepath.Join(demotest.Root(), "demo/harbour"))); err != nil {
+		t.Fatal(err)
+	}
+	path := filepath.Join(dir, "osprey.yaml")
+	text, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(path, []byte(change(string(text))), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	return dir
+}
+
 // An answer is a response as a client decodes it.
 type answer struct {
 	Data   map[string]any `json:"data"`
@@ -303,19 +321,7 @@ func TestSecretColumnStaysInTheStore(t *testing.T) {
 // TestIntrospectionCanBeSwitchedOff serves a project that hides its schema.
 func TestIntrospectionCanBeSwitchedOff(t *testing.T) {
 	demotest.Setenv(t)
-	dir := t.TempDir()
-	if err := os.CopyFS(dir, os.DirFS(filepath.Join(demotest.Root(), "demo/harbour"))); err != nil {
-		t.Fatal(err)
-	}
-	config := filepath.Join(dir, "osprey.yaml")
-	text, err := os.ReadFile(config)
-	if err == nil {
-		err = os.WriteFile(config, append(text, "\nintrospection: false\n"...), 0o644)
-	}
-	if err != nil {
-		t.Fatal(err)
-	}
-	base := serve(t, dir)
+	base := serve(t, harbourWith(t, func(config string) string { return config + "\nintrospection: false\n" }))
 	for _, query := range []string{`{ __schema { types { name } } }`, `{ ...F } fragment F on Query { ... { t: __type(name: "Quay") { name } } }`} {
 		if a := ask(t, base, query, nil); len(a.Errors) != 1 || a.Errors[0].Extensions.Code != "DENIED" || a.Data != nil {
 			t.Errorf("%s answers %+v", query, a)

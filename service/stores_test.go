@@ -172,20 +172,9 @@ func TestDocumentsDown(t *testing.T) {
 // more store requests than allowed asks none of them.
 func TestRefusedBeforeItRuns(t *testing.T) {
 	demotest.Setenv(t)
-	dir := t.TempDir()
-	if err := os.CopyFS(dir, os.DirFS(filepath.Join(demotest.Root(), "demo/harbour"))); err != nil {
-		t.Fatal(err)
-	}
-	path := filepath.Join(dir, "osprey.yaml")
-	text, err := os.ReadFile(path)
-	if err != nil {
-		t.Fatal(err)
-	}
-	limited := strings.Replace(string(text), "limits:\n", "limits:\n  storeRequests: 2\n", 1)
-	if err := os.WriteFile(path, []byte(limited), 0o644); err != nil {
-		t.Fatal(err)
-	}
-	base := serve(t, dir)
+	base := serve(t, harbourWith(t, func(config string) string {
+		return strings.Replace(config, "limits:\n", "limits:\n  storeRequests: 2\n", 1)
+	}))
 	for _, test := range []struct {
 		text       string
 		code       string

@@ -23,17 +23,7 @@ import (
 // from some limit on the table of craft is sent whole, and only those that a call
 // refers to may be asked about.
 func TestOnlyKeysThatAreReferredTo(t *testing.T) {
-	wire := demotest.NewWire(t)
-	registry, err := relational.Open(relational.Config{URL: demotest.Harbour().RegistryURL, Pool: 2})
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer registry.Close()
-	inspections, err := document.Open(document.Config{URL: wire.URL})
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer inspections.Close()
+	registry, inspections, wire := openHarbour(t)
 	e := conform.NewEngine(t, `
 type Query { calls(filter: CallFilter, limit: Int): [Call!]! @read }
 type Call @stored(in: "registry", as: "port_calls", key: "id") { id: ID! craft: Craft @related(here: "craft_imo") }
@@ -69,17 +59,7 @@ type Inspection @stored(in: "inspections", as: "inspections", key: "_id") { id: 
 // over records that are part of the same statement, and where the expression itself
 // waits for the other store.
 func TestPickedKeys(t *testing.T) {
-	wire := demotest.NewWire(t)
-	registry, err := relational.Open(relational.Config{URL: demotest.Harbour().RegistryURL, Pool: 2})
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer registry.Close()
-	inspections, err := document.Open(document.Config{URL: wire.URL})
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer inspections.Close()
+	registry, inspections, wire := openHarbour(t)
 	e := conform.NewEngine(t, `
 type Query { quays: [Quay!]! @read }
 type Quay @stored(in: "registry", as: "quays", key: "code") {
@@ -217,4 +197,22 @@ type Second @stored(in: "s", as: "second", key: "id") { id: ID! }
 	if o.Data != `{"slow":[{"id":"1"}],"first":[{"next":{"id":"1"}}]}` || len(o.Errors) > 0 || len(o.Requests) != 3 || o.Requests[2].Wave != 2 {
 		t.Errorf("%s %v %+v", o.Data, o.Errors, o.Requests)
 	}
+}
+
+// openHarbour opens the harbour's database and its documents, and listens to what the
+// document server is asked.
+func openHarbour(t *testing.T) (registry, inspections store.Source, wire *demotest.Wire) {
+	t.Helper()
+	wire = demotest.NewWire(t)
+	database, err := relational.Open(relational.Config{URL: demotest.Harbour().RegistryURL, Pool: 2})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { database.Close() })
+	documents, err := document.Open(document.Config{URL: wire.URL})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { documents.Close() })
+	return database, documents, wire
 }
