@@ -2,8 +2,10 @@ package execute_test
 
 import (
 	"slices"
+	"strings"
 	"testing"
 
+	"osprey/core/store"
 	"osprey/core/store/storetest"
 )
 
@@ -74,5 +76,30 @@ type Person @stored(in: "registry", as: "people", key: "id") { name: String }
 		"BAD_VALUE [boards 2 chair]: Board.chair: the key is not what it is taken for: expected a whole number, found text"
 	if answer != want || errs != wrong {
 		t.Errorf("it answers %s\n%s\nwant %s\n%s", answer, errs, want, wrong)
+	}
+}
+
+// TestListsWithoutKeys holds that where related records cannot be had, a list of keys
+// that has none is an empty list and no error.
+func TestListsWithoutKeys(t *testing.T) {
+	const types = `
+type Query { boards: [Board!]! @read(sort: "id") }
+type Board @stored(in: "a", as: "boards", key: "id") { id: Int! tugs: [Tug!] @related(here: "members", there: "id") }
+type Tug @stored(in: "b", as: "tugs", key: "id") { id: Int! code: Int }
+`
+	stores := map[string]*storetest.Memory{
+		"a": storetest.NewMemory("boards: id int! members [int]?", map[string]string{
+			"boards": `[{"id": 1, "members": [3]}, {"id": 2, "members": []}, {"id": 3, "members": [null, null]}, {"id": 4}, {"id": 5, "members": [null, 4]}]`}),
+		"b": storetest.NewMemory("tugs: id int! code int", map[string]string{"tugs": `[{"id": 3, "code": 5}]`}),
+	}
+	e := newEngineOf(t, types, stores)
+	const all = `{ boards { tugs { code } } }`
+	if data, errs := e.ask(t, all); data != `{"boards":[{"tugs":[{"code":5}]},{"tugs":[]},{"tugs":[]},{"tugs":[]},{"tugs":[]}]}` || errs != "" {
+		t.Fatalf("gives %s\n%s", data, errs)
+	}
+	stores["b"].Fail = func(string) error { return store.NotReady(nil) }
+	data, errs := e.ask(t, all)
+	if data != `{"boards":[{"tugs":null},{"tugs":[]},{"tugs":[]},{"tugs":[]},{"tugs":null}]}` || strings.Count(errs, "STORE_DOWN") != 2 {
+		t.Errorf("without the store of the others it gives %s\n%s", data, errs)
 	}
 }

@@ -229,10 +229,18 @@ func (r *run) linked(f *plan.Field, row int) (l *link, from, to int32, ok bool) 
 	return l, from, to, true
 }
 
-// keyless reports whether a parent row has no key by which its rows would be found.
+// keyless reports whether a parent row has no key by which its rows would be found:
+// null, or a list without any.
 func (r *run) keyless(s *plan.Step, row int) bool {
 	t := r.table(s.Parent)
-	return slices.ContainsFunc(s.Here, func(column int) bool { return t.Columns[column].Null[row] })
+	return slices.ContainsFunc(s.Here, func(column int) bool {
+		c := &t.Columns[column]
+		if c.Null[row] || c.Kind != store.List {
+			return c.Null[row]
+		}
+		from, to := c.Items(row)
+		return !slices.Contains(c.Elem.Null[from:to], false)
+	})
 }
 
 // badKey says why a key of a parent row cannot be read, or "".
