@@ -267,9 +267,6 @@ type Test struct {
 	Narrows []Narrow
 	Filter  *Filter // of all but Compare
 	Day     bool    // of Compare: the values are days, and the field is a moment
-	// Cannot has the comparisons that a supplied type has and the stored field
-	// does not allow, each with the reason.
-	Cannot map[string]string
 }
 
 // A TestHow is what a field of a filter does.

@@ -1,7 +1,6 @@
 package binding
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
@@ -12,7 +11,14 @@ import (
 )
 
 // comparisons are the operators of a field in a filter.
-var comparisons = []string{"is", "isNot", "in", "notIn", "above", "atLeast", "below", "atMost", "contains", "startsWith", "endsWith", "missing"}
+var comparisons = slices.Concat(equalities, orders, searches, []string{"missing"})
+
+// The comparisons that need a value to be equal, above or below another, or a text.
+var (
+	equalities = []string{"is", "isNot", "in", "notIn"}
+	orders     = []string{"above", "atLeast", "below", "atMost"}
+	searches   = []string{"contains", "startsWith", "endsWith"}
+)
 
 // among are the operators of a relationship, or of a list of nested records.
 var among = []string{"with", "without", "only"}
@@ -161,30 +167,44 @@ func (b *binder) compare(in *schema.Input, operators *schema.InputObject, p filt
 		if e, ok := named.(*schema.Enum); ok {
 			t.Enum = b.enum(e, p.records, p.source, info)
 		}
-		switch op.Name {
-		case "contains", "startsWith", "endsWith":
-			if kind != store.Text {
-				b.cannot(t, in, op, msgComparisonNeedsText, in.Coordinate, op.Name, path, kind)
-			}
-		case "above", "atLeast", "below", "atMost":
-			if !ordered(kind) || t.Enum != nil {
-				b.cannot(t, in, op, msgComparisonNoOrder, in.Coordinate, op.Name, path)
-			}
+		able := true
+		switch {
+		case slices.Contains(orders, op.Name) && (!ordered(kind) || t.Enum != nil):
+			able = b.cannot(in, op, "EqualityFilter", msgComparisonNoOrder, in.Coordinate, op.Name, p.stored(path))
+		case slices.Contains(searches, op.Name) && kind != store.Text:
+			able = b.cannot(in, op, "OrderFilter", msgComparisonNeedsText, in.Coordinate, op.Name, p.stored(path), kind)
+		}
+		if !able {
+			return nil
 		}
 	}
 	return t
 }
 
-// cannot notes that a comparison is not possible: a finding where the schema
-// wrote it, and an error where it is used if Osprey did.
-func (b *binder) cannot(t *Test, in, op *schema.Input, format string, args ...any) {
-	if b.bound.Schema.Position(op.Pos).Name != SuppliedName {
+// stored names a stored field of the place, with its record set.
+func (p filterPlace) stored(path string) string {
+	if p.records == nil {
+		return p.prefix + path
+	}
+	return p.records.Set + "." + p.prefix + path
+}
+
+// cannot tells that the stored field of a test does not allow a comparison. Where
+// Osprey supplied both, the test gets narrower comparisons, and binding goes on; a
+// test that the schema wrote can name these by itself.
+func (b *binder) cannot(in, op *schema.Input, narrower, format string, args ...any) (goOn bool) {
+	supplied := func(pos language.Pos) bool { return b.bound.Schema.Position(pos).Name == SuppliedName }
+	switch {
+	case !supplied(op.Pos):
 		b.fail(ruleFilter, op.Pos, in.Coordinate, "leave it out", format, args...)
+		return true
+	case supplied(in.Pos):
+		b.refused = append(b.refused, in.Coordinate+" "+op.Name)
+		return true
 	}
-	if t.Cannot == nil {
-		t.Cannot = map[string]string{}
-	}
-	t.Cannot[op.Name] = fmt.Sprintf(format, args...)
+	scalar := schema.NamedOf(op.Type).String()
+	b.fail(ruleFilter, in.Pos, in.Coordinate, "declare it as "+scalar+narrower+", which Osprey supplies", format, args...)
+	return false
 }
 
 // ordered reports whether one value of a kind can be above another.

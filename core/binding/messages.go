@@ -10,6 +10,8 @@ const (
 	msgFilterMustBeInput     = "the argument %s must be an input object that names fields to test"
 	msgSortKeyNoOrder        = "the sort key %s is %s.%s, and values of the type %s have no order"
 	msgSortKeyNotOne         = "the sort key %s leads to %s, which is not one nested record or one related record of the same relational source"
+	msgSortKeyOfParts        = "the sort key %s leads to other records, and %s sorts the records of several sets as one list"
+	msgSortKeyApart          = "the sort key %s puts %s.%s, which is %s, and %s.%s, which is %s, into one list, and they have no common order"
 	msgArgumentMustListOne   = "the argument %s must be a list of a one-of input object"
 	msgSortKeyNoField        = "the sort key %s is no field of %s with a column of its own%s"
 	msgSortKeyTypeDoes       = "the sort key %s is of the type %s, which does not say ascending or descending"
@@ -58,7 +60,7 @@ const (
 	msgNoComparison        = "%q is no comparison%s"
 	msgComparisonType      = "the comparison %s cannot be of the type %s"
 	msgComparisonNeedsText = "the test %s has %q, and %s is %s and not text"
-	msgComparisonNoOrder   = "the test %s has %q, and values of %s have no order"
+	msgComparisonNoOrder   = "the test %s has %q, and the values of %s have no order"
 	msgAmongType           = "the test %s asks about several records of %s, and its type has other fields than with, without and only"
 )
 

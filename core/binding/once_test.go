@@ -18,7 +18,7 @@ func resolve(t *testing.T, types string) (*schema.Schema, []string) {
 	documents.Sets["boards"].Sampled = true
 	s, _, problems := binding.Resolve([]schema.Text{{Name: "a.graphql", Body: types}}, map[string]*binding.Source{
 		"r": {Name: "r", Naming: binding.Snake, Capabilities: store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey},
-			Catalogue: storetest.Catalogue("people: id int! uid uuid+ name text? grade text details json? tags [text]? day date\nthings: (a,b)! a int b int label text\npairs: person int+ thing_a int thing_b int\nkinds: id int! kind text weight int? kg int")},
+			Catalogue: storetest.Catalogue("people: id int! uid uuid+ name text? grade text details json? tags [text]? day date\nthings: (a,b)! a int b int label text\npairs: person int+ thing_a int thing_b int\nkinds: id int! kind text weight int? kg int day date")},
 		"d":    {Name: "d", Naming: binding.Exact, Catalogue: documents},
 		"away": {Name: "away", Naming: binding.Snake, Capabilities: store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey}},
 	})
@@ -60,9 +60,17 @@ func TestOnce(t *testing.T) {
 		"an object of no entries":            {`type Query { a: Made @computed(expr: "{'x': 1, 'z': 2}") } type Made { x: Int! y: Int! }`, `error computed Query.a: the expression of Query.a has the entry "z", which is no field of Made; error computed Query.a: the expression of Query.a has no entry "y", which is required`},
 		"an expression of records of others": {`type Query { people: [Person!] @read a: [Person!] @computed(expr: "record.people + record.people") } ` + person, `error computed Query.a: the expression of Query.a cannot be used: the records that it gives must be some of one list of the record, or one of them`},
 		"made of related fields":             {`type Query { a: [Made!] @computed(expr: "[{'id': 1}]") } type Made { id: ID! person: Person @related(here: "id") } ` + person, `error computed Made.person: Made.person has arguments, or says where it comes from, and the expression of Query.a makes it of values`},
-		"a group with an argument":           {`type Query { port(a: Int): Port } type Port { people: [Person!] @read } ` + person, `error argument Query.port(a:): nothing uses the argument "a" of Query.port`},
-		"a group of nothing":                 {`type Query { port: Port } type Port { name: String }`, `error unbound Query.port: nothing says where Query.port comes from`},
-		"a field of a group":                 {`type Query { port: Port } type Port { people: [Person!] @read name: String } ` + person, `error unbound Port.name: nothing says where Port.name comes from`},
+		"comparisons that a uuid has not":    {`type Query { people(filter: By): [Person!] @read } type Person @stored(in: "r", as: "people", key: "id") { id: ID! uid: String } input By { uid: StringFilter }`, `error filter By.uid: the test By.uid has "above", and the values of people.uid have no order`},
+		"comparisons that a day has not":     {`type Query { people(filter: By): [Person!] @read } type Person @stored(in: "r", as: "people", key: "id") { id: ID! day: String } input By { day: StringFilter }`, `error filter By.day: the test By.day has "contains", and people.day is date and not text`},
+		"sort keys of several sets": {`type Query { all(sort: [By!]): [Named!] @read } interface Named { id: ID! boss: Person } input By @oneOf { boss: PersonSort } ` +
+			`type Person implements Named @stored(in: "r", as: "people", key: "id") { id: ID! boss: Person @related(here: "id", there: "id") } type Day implements Named @stored(in: "r", as: "kinds", key: "id") { id: ID! boss: Person @related(here: "id", there: "id") }`,
+			`error argument By.boss: the sort key By.boss leads to other records, and Query.all sorts the records of several sets as one list`},
+		"sort keys without a common order": {`type Query { all(sort: [By!]): [Named!] @read } interface Named { id: ID! name: String } input By @oneOf { name: Direction } ` +
+			`type Person implements Named @stored(in: "r", as: "people", key: "id") { id: ID! name: String } type Day implements Named @stored(in: "r", as: "kinds", key: "id") { id: ID! name: String @at(path: "day") }`,
+			`error argument By.name: the sort key By.name puts people.name, which is text, and kinds.day, which is date, into one list, and they have no common order`},
+		"a group with an argument": {`type Query { port(a: Int): Port } type Port { people: [Person!] @read } ` + person, `error argument Query.port(a:): nothing uses the argument "a" of Query.port`},
+		"a group of nothing":       {`type Query { port: Port } type Port { name: String }`, `error unbound Query.port: nothing says where Query.port comes from`},
+		"a field of a group":       {`type Query { port: Port } type Port { people: [Person!] @read name: String } ` + person, `error unbound Port.name: nothing says where Port.name comes from`},
 	} {
 		_, got := resolve(t, test.types)
 		if joined := strings.Join(got, "; "); joined != test.want && (test.want == "" || !strings.HasPrefix(joined, test.want) || len(got) > 1) {
@@ -72,10 +80,29 @@ func TestOnce(t *testing.T) {
 	s, _ := resolve(t, `type Query { boards(filter: BoardFilter, sort: [BoardSort!]): [Board!] @read people(filter: PersonFilter): [Person!] @read }
 		type Board @stored(in: "d", as: "boards", key: "_id") { id: ID! @at(path: "_id") legs: [Leg!] members: [Person!] @related(here: "members", there: "id") }
 		type Leg { number: Int stops(filter: StopFilter): [Stop!] } type Stop { code: String }
-		type Person @stored(in: "r", as: "people", key: "id") { id: ID! name: String details: Details tags: [String!] friends: [Person!] @related(here: "details", there: "id") } type Details { note: String inner(filter: DetailsFilter): [Details!] }`)
-	for name, want := range map[string]string{"BoardFilter": "all any not id legs", "LegFilter": "all any not number stops", "PersonFilter": "all any not id name", "DetailsFilter": "all any not note"} {
+		type Person @stored(in: "r", as: "people", key: "id") { id: ID! name: String uid: String day: String details: Details tags: [String!] friends: [Person!] @related(here: "details", there: "id") } type Details { note: String inner(filter: DetailsFilter): [Details!] }`)
+	for name, want := range map[string]string{"BoardFilter": "all any not id legs", "LegFilter": "all any not number stops", "PersonFilter": "all any not id name uid day", "StringFilter": "is isNot in notIn above atLeast below atMost contains startsWith endsWith missing",
+		"StringEqualityFilter": "is isNot in notIn missing", "StringOrderFilter": "is isNot in notIn above atLeast below atMost missing", "DetailsFilter": "all any not note"} {
 		if got := strings.Join(schema.InputNames(s.Type(name).(*schema.InputObject).Fields), " "); got != want {
 			t.Errorf("%s has %q, want %q", name, got, want)
 		}
+	}
+	tests := s.Type("PersonFilter").(*schema.InputObject)
+	for field, want := range map[string]string{"name": "StringFilter", "uid": "StringEqualityFilter", "day": "StringOrderFilter", "id": "IDFilter"} {
+		if got := tests.Field(field).Type.String(); got != want {
+			t.Errorf("PersonFilter.%s is of the type %s, want %s", field, got, want)
+		}
+	}
+	s, got := resolve(t, `type Query { all(sort: [NamedSort!], filter: NamedFilter): [Named!] @read } interface Named { id: ID! name: String note: String }
+		type Person implements Named @stored(in: "r", as: "people", key: "id") { id: ID! name: String note: String @at(path: "name") }
+		type Day implements Named @stored(in: "r", as: "kinds", key: "id") { id: ID! name: String @at(path: "day") note: String @at(path: "kind") }`)
+	if len(got) > 0 {
+		t.Errorf("records of two sets are reported: %s", got)
+	}
+	if got := strings.Join(schema.InputNames(s.Type("NamedSort").(*schema.InputObject).Fields), " "); got != "id note" {
+		t.Errorf("what records of two sets are sorted by is %q, want what can be put in one order", got)
+	}
+	if got := s.Type("NamedFilter").(*schema.InputObject).Field("name").Type.String(); got != "StringOrderFilter" {
+		t.Errorf("a name that is a day in one of two sets is compared by %s", got)
 	}
 }

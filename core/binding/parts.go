@@ -128,7 +128,7 @@ func (b *binder) merged(p place, f *schema.Field, parts []*Field) *Field {
 	for _, part := range parts[1:] {
 		b.sameOrder(f, first, part)
 	}
-	mergeSorts(bound)
+	b.mergeSorts(bound)
 	if bound.Page != nil {
 		for name, t := range bound.Page.Aggregates {
 			if t != nil && t.Of != store.Count {
@@ -141,8 +141,8 @@ func (b *binder) merged(p place, f *schema.Field, parts []*Field) *Field {
 }
 
 // mergeSorts keeps of the sort keys of each part those that all parts have, with
-// values that can be put in one order; any other is refused where it is used.
-func mergeSorts(f *Field) {
+// values that can be put in one order, and tells of the others.
+func (b *binder) mergeSorts(f *Field) {
 	var sorts []*Arg
 	for _, part := range f.Parts {
 		i := slices.IndexFunc(part.Args, func(a Arg) bool { return a.Role == SortBy })
@@ -151,25 +151,43 @@ func mergeSorts(f *Field) {
 		}
 		sorts = append(sorts, &part.Args[i])
 	}
+	kept := make([]Sorts, len(sorts))
+	for i := range kept {
+		kept[i] = Sorts{}
+	}
+	for _, in := range schema.NamedOf(sorts[0].Def.Type).(*schema.InputObject).Fields {
+		if !b.sortsParts(f, in, sorts) {
+			continue
+		}
+		for i, a := range sorts {
+			kept[i][in.Name] = a.Sorts[in.Name]
+		}
+	}
+	for i, a := range sorts {
+		a.Sorts = kept[i]
+	}
+}
+
+// sortsParts reports whether all parts of a field can be sorted by a key, in one order.
+// It tells why not, but of a part that has no such key, which is told already.
+func (b *binder) sortsParts(f *Field, in *schema.Input, sorts []*Arg) bool {
 	unknown := slices.ContainsFunc(f.Parts, func(part *Field) bool { return part.Target.unknown() })
-	kept := Sorts{}
-	for name, key := range sorts[0].Sorts {
-		fits := key.Inner == nil
-		for _, other := range sorts[1:] {
-			k := other.Sorts[name]
-			fits = fits && k != nil && k.Inner == nil && (unknown || comparable(key.Kind, k.Kind) && (f.Page == nil || key.Kind == k.Kind))
-		}
-		if fits {
-			kept[name] = key
+	first := sorts[0].Sorts[in.Name]
+	for i, a := range sorts {
+		key := a.Sorts[in.Name]
+		switch {
+		case first == nil || key == nil:
+			return false
+		case key.Inner != nil:
+			b.fail(ruleArgument, in.Pos, in.Coordinate, "leave it out", msgSortKeyOfParts, in.Coordinate, f.Def.Coordinate())
+			return false
+		case !unknown && (!comparable(first.Kind, key.Kind) || f.Page != nil && first.Kind != key.Kind):
+			b.fail(ruleArgument, in.Pos, in.Coordinate, "leave it out", msgSortKeyApart, in.Coordinate,
+				f.Parts[0].Target.Set, first.Path, first.Kind, f.Parts[i].Target.Set, key.Path, key.Kind)
+			return false
 		}
 	}
-	for _, a := range sorts {
-		own := Sorts{}
-		for name := range kept {
-			own[name] = a.Sorts[name]
-		}
-		a.Sorts = own
-	}
+	return true
 }
 
 // sameOrder checks that the records of two parts can be put in one order.

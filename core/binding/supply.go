@@ -128,11 +128,16 @@ type PageInfo {
 `)
 		return
 	}
-	for suffix, define := range map[string]func(string, schema.Named){
-		"Filter": s.filter, "Sort": s.sort, "Connection": s.connection, "Edge": s.edge, "Related": s.related,
+	for _, family := range []struct {
+		suffix string
+		define func(string, schema.Named)
+	}{
+		{"Filter", s.filter}, {"EqualityFilter", s.equality}, {"OrderFilter", s.order},
+		{"Sort", s.sort}, {"Connection", s.connection}, {"Edge", s.edge}, {"Related", s.related},
 	} {
-		if base, ok := strings.CutSuffix(name, suffix); ok && s.schema.Type(base) != nil {
-			define(name, s.schema.Type(base))
+		if base, ok := strings.CutSuffix(name, family.suffix); ok && s.schema.Type(base) != nil {
+			family.define(name, s.schema.Type(base))
+			return
 		}
 	}
 }
@@ -147,7 +152,7 @@ func (s *supplier) want(name string) string {
 func (s *supplier) filter(name string, t schema.Named) {
 	switch t := t.(type) {
 	case *schema.Scalar, *schema.Enum:
-		s.comparisons(name, t)
+		s.comparisons(name, t, true, true)
 		return
 	case *schema.Object, *schema.Interface:
 	default:
@@ -175,7 +180,7 @@ func (s *supplier) testType(owner schema.Named, f *schema.Field) string {
 		if isList || isAny(named) {
 			return ""
 		}
-		return named.String() + "Filter"
+		return s.comparisonsOf(named, owner.String()+"Filter."+f.Name)
 	case related && s.sameStore(owner, s.node(named)):
 		return s.node(named).String() + "Related"
 	case related || s.foldable(owner) || schema.Depth(f.Type) > 1 || named.About().Directive("stored") != nil:
@@ -229,14 +234,39 @@ func (s *supplier) sameStore(a, b schema.Named) bool {
 	return s.foldable(a) && storedIn(a) == storedIn(b)
 }
 
-// comparisons writes the comparisons of a scalar or enum.
-func (s *supplier) comparisons(name string, t schema.Named) {
+// comparisonsOf returns the type of the comparisons of a leaf that a filter's field
+// has: without those that its stored field turned out not to allow.
+func (s *supplier) comparisonsOf(t schema.Named, coordinate string) string {
+	allowed := func(comparisons []string) bool {
+		return !slices.ContainsFunc(comparisons, func(c string) bool { return s.without[coordinate+" "+c] })
+	}
+	switch {
+	case !allowed(orders):
+		return t.String() + "EqualityFilter"
+	case !allowed(searches):
+		return t.String() + "OrderFilter"
+	}
+	return t.String() + "Filter"
+}
+
+// equality writes the comparisons of a scalar whose stored values have no order.
+func (s *supplier) equality(name string, t schema.Named) { s.comparisons(name, t, false, false) }
+
+// order writes the comparisons of a scalar whose stored values are not text.
+func (s *supplier) order(name string, t schema.Named) { s.comparisons(name, t, true, false) }
+
+// comparisons writes the comparisons of a scalar or enum: those that it can have, and
+// that its stored values allow.
+func (s *supplier) comparisons(name string, t schema.Named, ordered, searched bool) {
+	if !schema.IsLeaf(t) {
+		return
+	}
 	fmt.Fprintf(&s.text, "\n\"What a value must fit: all that is given.\"\ninput %s {\n  is: %s\n  isNot: %s\n  in: [%s!]\n  notIn: [%s!]\n", name, t, t, t, t)
 	known := scalar.Named(t.String())
-	if known != nil && known.Ordered {
+	if ordered && known != nil && known.Ordered {
 		fmt.Fprintf(&s.text, "  above: %s\n  atLeast: %s\n  below: %s\n  atMost: %s\n", t, t, t, t)
 	}
-	if known != nil && known.Searched {
+	if searched && known != nil && known.Searched {
 		s.text.WriteString("  contains: String\n  startsWith: String\n  endsWith: String\n")
 	}
 	s.text.WriteString("  missing: Boolean\n}\n")

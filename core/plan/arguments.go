@@ -217,10 +217,9 @@ func (b *builder) sortBy(arg *Arg, a *binding.Arg, use *arguments) []store.Order
 			if !ok || len(fields) != 1 {
 				break
 			}
-			name := fields[0].Name
-			key := sorts[name]
+			key := sorts[fields[0].Name]
 			if key == nil {
-				use.refuse(arg, fmt.Sprintf(msgSortKeyNot, name))
+				use.refuse(arg, fmt.Sprintf(msgFilterTooDeep, binding.MaxNested))
 				break
 			}
 			if key.Inner == nil {

@@ -183,12 +183,8 @@ func (fb *filterBuilder) compare(t *binding.Test, value schema.Value) []store.Pr
 		case given.Value == nil && name == "missing":
 			continue
 		}
-		switch {
-		case given.Value == nil:
+		if given.Value == nil {
 			fb.refuse(msgComparedWithNull, t.Path, name)
-			continue
-		case t.Cannot[name] != "":
-			fb.refuse("%s", t.Cannot[name])
 			continue
 		}
 		fb.path = append(fb.path, name)

@@ -15,5 +15,4 @@ const (
 	msgFilterTooWide    = "makes more than %d comparisons; give many values to in"
 	msgComparedWithNull = "compares %s with null by %s; only is and isNot can, and missing says it better"
 	msgFirstAndLast     = "cannot be given together with last"
-	msgSortKeyNot       = "sorts by %s, which has no order in the store"
 )
