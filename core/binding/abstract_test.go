@@ -39,18 +39,18 @@ func TestAbstractFindings(t *testing.T) {
 		{`type Query { a: [PortCall!] @read } ` + call + ` log: [Log!]! @related(of: "Pilotage", there: "call_id", sort: "boardedAt") @related(of: "Incident", here: "id", there: "callId") }` + log, `those of Incident by nothing`},
 		// References.
 		{`type Query { a: [PortCall!] @read } ` + call + ` about: About @related(here: "purpose") @kind(by: "purpos") } union About = Pilot | Quay` + pilot + quay,
-			`the field that tells the type is "purpos", which the table port_calls in registry does not have`},
+			`what tells the type of PortCall.about is "purpos", which the table port_calls in registry does not have`},
 		{`type Query { a: [PortCall!] @read } ` + call + ` about: [About!] @related(here: "purpose", there: "name") @kind(by: "purpose") } union About = Pilot | Quay` + pilot + quay,
 			`PortCall.about is a list, and one value beside it cannot tell the types of its records`},
 		{`type Query { a: [PortCall!] @read } ` + call + ` about: About @related(here: "purpose") @kind(by: "purpose") } union About = Pilot | Quay type Pilot @stored(in: "registry", as: "pilots") @kind(is: "quay") { name: String }` + quay,
-			`both Pilot and Quay are told by the value "quay" of purpose`},
+			`PortCall.about leads both to Pilot and to Quay by the value "quay" of port_calls.purpose`},
 		{`type Query { a: [PortCall!] @read } ` + call + ` about: About @related(here: "purpose") @kind(by: "purpose") } union About = Pilot | Quay` + pilot + quay,
-			`records of port_calls whose purpose is "load" are of no type`},
+			`PortCall.about leads to no type of About for the records of port_calls whose purpose is "load"`},
 		// Nested values.
 		{`type Query { a: [A!] @read } type A @stored(in: "inspections", as: "inspections") { findings: [F!] } union F = G | H type G { code: String } type H { text: String }`,
 			`A.findings is a nested F, and nothing says which value is of which type (G, H)`},
 		{`type Query { a: [A!] @read } type A @stored(in: "inspections", as: "inspections") { findings: [F!] } union F @kind(by: "severity") = G | H type G @kind(is: "x") { code: String } type H @kind(is: "x") { text: String }`,
-			`both G and H are told by the value "x" of severity`},
+			`both G and H are told by the value "x" of inspections.findings.severity`},
 		// Expressions.
 		{craft + `x: Float @computed(expr: "record.lengthM * 2.0") }`, ``},
 		{craft + `x: Float @computed }`, `@computed does not say how`},
@@ -89,6 +89,7 @@ func TestAbstractFindings(t *testing.T) {
 			_, more := binding.Bind(s, sources())
 			problems = append(problems, more...)
 		}
+		named(t, problems)
 		var lines []string
 		for _, p := range problems {
 			line := p.Severity.String() + " " + p.Rule + " " + p.Coordinate + ": " + p.Msg

@@ -160,13 +160,13 @@ func (b *binder) stored(t schema.Named) {
 	if source.Catalogue != nil {
 		r.Info = source.Catalogue.Sets[r.Set]
 		if r.Info == nil {
-			b.fail(ruleSource, d.Pos, name, "", msgSourceHasNoRecord, source.Name, r.Set, language.DidYouMean(r.Set, source.Catalogue.Names()))
+			b.fail(ruleSource, d.Pos, name, "", msgSourceHasNoRecord, "the record set of "+name, r.Set, source.Name, language.DidYouMean(r.Set, source.Catalogue.Names()))
 			return
 		}
 	}
 	for i, key := range r.Key {
 		r.Key[i] = b.path(source, r.Info, key)
-		b.mustExist(r, r.Key[i], d.Pos, name, "the key")
+		b.mustExist(r, r.Key[i], d.Pos, name, "the key of "+name)
 	}
 	if len(r.Key) == 0 && r.Info != nil && len(r.Info.Keys) > 0 {
 		r.Key = r.Info.Keys[0]
@@ -242,7 +242,7 @@ func (b *binder) kinds(t schema.Named) {
 		return
 	}
 	k := &Kind{Path: b.path(r.Source, r.Info, text(d, "by")), Types: map[string]*schema.Object{}, Stored: map[*schema.Object]string{}, Column: store.Text}
-	info := b.mustExist(r, k.Path, d.Pos, t.String(), "the field that tells the type")
+	info := b.mustExist(r, k.Path, d.Pos, t.String(), "what tells the types of "+t.String())
 	if info != nil && info.Kind != store.Unknown {
 		k.Column = info.Kind
 	}
@@ -250,7 +250,7 @@ func (b *binder) kinds(t schema.Named) {
 		if o.Directive("stored") != nil {
 			continue // its records are elsewhere
 		}
-		value, pos, ok := b.claim(k, o, r.Source)
+		value, pos, ok := b.claim(k, o, r.Source, r.Set+"."+k.Path)
 		if ok && info != nil && len(info.Values) > 0 && !slices.Contains(info.Values, value) {
 			b.fail(ruleKind, pos, o.Name, "the values are "+strings.Join(info.Values, ", "), msgToldValueNeverHas, o.Name, value, r.Set, k.Path, language.DidYouMean(value, info.Values))
 		}
@@ -261,7 +261,7 @@ func (b *binder) kinds(t schema.Named) {
 	if info != nil {
 		for _, v := range info.Values {
 			if k.Types[v] == nil && !b.problem["kind "+t.String()] {
-				b.warn(ruleKind, d.Pos, t.String(), unclaimedFix(v), msgRecordsWhoseAreNo, r.Set, k.Path, v)
+				b.warn(ruleKind, d.Pos, t.String(), unclaimedFix(v), msgRecordsWhoseAreNo, t, r.Set, k.Path, v)
 			}
 		}
 	}
@@ -271,7 +271,7 @@ func (b *binder) kinds(t schema.Named) {
 // Unclaimed tells of records whose kind no type claims.
 func Unclaimed(r *Records, pos language.Pos, value string) *language.Problem {
 	return &language.Problem{Severity: language.Warning, Rule: ruleKind, Pos: pos, Coordinate: r.Type.String(),
-		Msg: fmt.Sprintf(msgRecordsWhoseAreNo, r.Set, r.Kind.Path, value), Fix: unclaimedFix(value)}
+		Msg: fmt.Sprintf(msgRecordsWhoseAreNo, r.Type, r.Set, r.Kind.Path, value), Fix: unclaimedFix(value)}
 }
 
 func unclaimedFix(value string) string { return "add a type with @kind(is: \"" + value + "\")" }

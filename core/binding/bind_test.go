@@ -60,13 +60,13 @@ func TestFindings(t *testing.T) {
 		{`type Query { a: A @read } type A @stored(in: "regstry") { b: Int }`,
 			`1:34 error source A: A is stored in "regstry", which is no source; did you mean "registry"?`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "crafts") { b: Int }`,
-			`error source A: the source registry has no record set "crafts"; did you mean "craft"?`},
+			`error source A: the record set of A is "crafts", which the source registry does not have; did you mean "craft"?`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft") { nam: String }`,
 			`1:76 error column A.nam: the column of A.nam is "nam", which the table craft in registry does not have; did you mean "name"?`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft") { x: String @at(path: "lenght_m") }`,
 			`error column A.x: the column of A.x is "lenght_m", which the table craft in registry does not have; did you mean "length_m"?`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft", key: "number") { name: String }`,
-			`error column A: the key is "number"`},
+			`error column A: the key of A is "number"`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft") { name: Int }`,
 			`error type-fits A.name: A.name is of the type Int, and craft.name is text; String fits`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft") { builtOn: Int }`, `Date fits`},
@@ -75,7 +75,7 @@ func TestFindings(t *testing.T) {
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft") { draughtDm: Int! }`,
 			`error nullable A.draughtDm: A.draughtDm is required, and craft.draught_dm in registry may be NULL`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft") { craftType: T! } enum T { CARGO TANKER FERRY TUGS }`,
-			`error column T.TUGS: the value TUGS of T is stored as "TUGS", which craft.craft_type in registry never is`},
+			`error column T.TUGS: the value T.TUGS is stored as "TUGS", which craft.craft_type in registry never is`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft") { craftType: T! } enum T { CARGO TANKER FERRY }`,
 			`warning column T: the enum T has no value for "tug", which craft.craft_type in registry has`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft") { craftType: T! } enum T { CARGO TANKER FERRY TUG X @at(path: "tug") }`,
@@ -98,9 +98,9 @@ func TestFindings(t *testing.T) {
 			`error unbound A.craft: nothing says which Craft belong to A.craft`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "port_calls") { craft: Craft @related }` + craft, ``},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "port_calls") { craft: Craft @related(here: "craft_nr") }` + craft,
-			`error column A.craft: "here" is "craft_nr", which the table port_calls in registry does not have`},
+			`error column A.craft: what A.craft relates here is "craft_nr", which the table port_calls in registry does not have`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "port_calls") { craft: Craft @related(here: ["craft_imo", "id"]) }` + craft,
-			`error relationship A.craft: A.craft relates 2 fields here (craft_imo, id) to 1 fields there (imo)`},
+			`error relationship A.craft: A.craft relates 2 fields here (port_calls.craft_imo, port_calls.id) to 1 fields there (craft.imo)`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft", key: "imo") { call: PortCall @related(here: "imo", there: "craft_imo") }` + call,
 			`error unique A.call: A.call promises one PortCall, and craft_imo of port_calls is not unique`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "port_calls") { berth: Berth! @related(here: ["quay_code", "berth_number"]) } type Berth @stored(in: "registry", as: "berths") { name: String! }`,
@@ -108,7 +108,7 @@ func TestFindings(t *testing.T) {
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "pilots", key: "id") { x: [PortCall!]! @related(here: "name", there: "cargo_t") }` + call,
 			`warning index A.x: A.x is looked up in port_calls by cargo_t, with which no index begins`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "port_calls", key: "id") { p: [P!]! @related(through: {set: "pilotag", here: "call_id", there: "pilot_id"}) } type P @stored(in: "registry", as: "pilots") { name: String! }`,
-			`has no record set "pilotag"; did you mean "pilotage" or "pilots"?`},
+			`the join table of A.p is "pilotag", which the source registry does not have; did you mean "pilotage" or "pilots"?`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "port_calls", key: "id") { p: P @related(through: {set: "pilotage", here: "call_id", there: "pilot_id"}) } type P @stored(in: "registry", as: "pilots") { name: String! }`,
 			`A.p goes through pairs, so there can be several P`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft", key: "imo") { i: [I!]! @related(through: {set: "x", here: "a", there: "b"}) } type I @stored(in: "inspections", as: "inspections") { outcome: String }`,
@@ -116,13 +116,13 @@ func TestFindings(t *testing.T) {
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft", key: "imo") { c: [PortCall!]! @related(there: "craft_imo", sort: "arived desc") }` + call,
 			`A.c is sorted by "arived"`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft", key: "imo") { c: [PortCall!]! @related(there: "craft_imo", sort: "id down") }` + call,
-			`the sort key "id down" is not a field with asc or desc`},
+			`A.c is sorted by "id down", which is not a field with asc or desc`},
 		{`type Query { a: [I!] @read } interface I @stored(in: "registry", as: "craft") { name: String! } type A implements I { name: String! }`,
 			`error kind I: I is stored in one record set, and nothing says which record is of which type (A)`},
 		{`type Query { a: [I!] @read } interface I @stored(in: "registry", as: "craft") @kind(by: "craft_type") { name: String! } type A implements I @kind(is: "tanke") { name: String! }`,
 			`A is told by the value "tanke", which craft.craft_type never has; did you mean "tanker"?`},
 		{`type Query { a: [I!] @read } interface I @stored(in: "registry", as: "craft") @kind(by: "craft_type") { name: String! } type A implements I @kind(is: "tug") { name: String! }`,
-			`records of craft whose craft_type is "cargo" are of no type`},
+			`I has no type for the records of craft whose craft_type is "cargo"; they will be errors where they are read`},
 		{`type Query { a: [A!] @read } type A @stored(in: "registry", as: "craft") { name(upper: Boolean): String! }`,
 			`nothing uses the argument "upper" of A.name`},
 		{`type Query { a: [A!] @read } type A @stored(in: "inspections", as: "inspections") { heldAt: Date }`,
@@ -139,8 +139,19 @@ func TestFindings(t *testing.T) {
 			problems = append(problems, more...)
 		}
 		got := describe(s, problems)
+		named(t, problems)
 		if !strings.Contains(got, test.want) || test.want == "" && got != "" {
 			t.Errorf("%s\nreports\n%swant\n%s", test.text, got, test.want)
+		}
+	}
+}
+
+// named fails where a finding does not say by the schema's names what it is about.
+func named(t *testing.T, problems language.Problems) {
+	t.Helper()
+	for _, p := range problems {
+		if name, _, _ := strings.Cut(p.Coordinate, "("); p.Rule != "" && !strings.Contains(p.Msg, name) {
+			t.Errorf("the finding about %s does not name it: %s", p.Coordinate, p.Msg)
 		}
 	}
 }

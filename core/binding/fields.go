@@ -215,10 +215,10 @@ func (b *binder) enum(e *schema.Enum, of *Records, source *Source, info *store.F
 			stored, pos = text(d, "path"), d.Pos
 		}
 		if len(labels) > 0 && !slices.Contains(labels, stored) {
-			b.fail(ruleColumn, pos, e.Name+"."+v.Name, "the stored values are "+strings.Join(labels, ", "), msgValueStoredAsNever, v.Name, e.Name, stored, of.Set+"."+info.Name, source.Name, language.DidYouMean(stored, labels))
+			b.fail(ruleColumn, pos, e.Name+"."+v.Name, "the stored values are "+strings.Join(labels, ", "), msgValueStoredAsNever, e.Name+"."+v.Name, stored, of.Set+"."+info.Name, source.Name, language.DidYouMean(stored, labels))
 		}
 		if other, taken := bound.Names[stored]; taken {
-			b.fail(ruleColumn, pos, e.Name+"."+v.Name, "", msgValuesAreBothStored, other, v.Name, e.Name, stored)
+			b.fail(ruleColumn, pos, e.Name+"."+v.Name, "", msgValuesAreBothStored, e.Name+"."+other, e.Name+"."+v.Name, stored)
 		}
 		bound.Stored[v.Name], bound.Names[stored] = stored, v.Name
 	}
@@ -296,14 +296,14 @@ func (b *binder) nestedType(p place, f *schema.Field, named schema.Named) *Neste
 	k := &Kind{Path: text(d, "by"), Types: map[string]*schema.Object{}, Stored: map[*schema.Object]string{}, Column: store.Text}
 	if p.records != nil {
 		k.Path = strings.TrimPrefix(b.path(p.source, p.records.Info, p.prefix+k.Path), p.prefix)
-		b.mustExist(p.records, p.prefix+k.Path, d.Pos, named.String(), "the field that tells the type")
+		b.mustExist(p.records, p.prefix+k.Path, d.Pos, named.String(), "what tells the types of "+named.String())
 	}
 	for _, o := range possible {
 		if b.bound.records[o] != nil {
 			b.fail(ruleUnbound, f.Pos, f.Coordinate(), "write @related, with here and there where the names do not say it", msgNothingSaysBelong, o, f.Coordinate())
 			return nil
 		}
-		b.claim(k, o, p.source)
+		b.claim(k, o, p.source, p.stored(k.Path))
 		p.kinds = named
 		nested.Objects = append(nested.Objects, b.nestedObject(p, o))
 	}
@@ -311,15 +311,15 @@ func (b *binder) nestedType(p place, f *schema.Field, named schema.Named) *Neste
 	return nested
 }
 
-// claim notes by which stored value a type is told; false after telling that
-// another has it.
-func (b *binder) claim(k *Kind, o *schema.Object, source *Source) (value string, pos language.Pos, ok bool) {
+// claim notes by which stored value a type is told, at the place that is named; false
+// after telling that another type has it.
+func (b *binder) claim(k *Kind, o *schema.Object, source *Source, at string) (value string, pos language.Pos, ok bool) {
 	value, pos = source.Naming.Apply(o.Name), o.Pos
 	if own := o.Directive("kind"); own != nil && text(own, "is") != "" {
 		value, pos = text(own, "is"), own.Pos
 	}
 	if other := k.Types[value]; other != nil {
-		b.fail(ruleKind, pos, o.Name, "", msgBothAreToldValue, other.Name, o.Name, value, k.Path)
+		b.fail(ruleKind, pos, o.Name, "", msgBothAreToldValue, other.Name, o.Name, value, at)
 		return value, pos, false
 	}
 	k.Types[value], k.Stored[o] = o, value

@@ -134,7 +134,7 @@ func (b *binder) compare(in *schema.Input, operators *schema.InputObject, p filt
 	t := &Test{How: Compare, Path: p.base + path}
 	for _, op := range operators.Fields {
 		if !slices.Contains(comparisons, op.Name) {
-			b.fail(ruleFilter, op.Pos, op.Coordinate, "the comparisons are "+language.OneOf(comparisons), msgNoComparison, op.Name, language.DidYouMean(op.Name, comparisons))
+			b.fail(ruleFilter, op.Pos, op.Coordinate, "the comparisons are "+language.OneOf(comparisons), msgNoComparison, op.Coordinate, language.DidYouMean(op.Name, comparisons))
 			return nil
 		}
 		_, isList := schema.ListElem(op.Type)
@@ -179,14 +179,6 @@ func (b *binder) compare(in *schema.Input, operators *schema.InputObject, p filt
 		}
 	}
 	return t
-}
-
-// stored names a stored field of the place, with its record set.
-func (p filterPlace) stored(path string) string {
-	if p.records == nil {
-		return p.prefix + path
-	}
-	return p.records.Set + "." + p.prefix + path
 }
 
 // cannot tells that the stored field of a test does not allow a comparison. Where
@@ -246,7 +238,7 @@ func (b *binder) amongFilter(in *schema.Input, operators *schema.InputObject, p 
 	for _, op := range operators.Fields {
 		input, ok := schema.NamedOf(op.Type).(*schema.InputObject)
 		if _, isList := schema.ListElem(op.Type); !ok || isList || !slices.Contains(among, op.Name) {
-			b.fail(ruleFilter, op.Pos, op.Coordinate, "use fields named with, without and only whose type is a filter of "+p.of.String(), msgAmongType, in.Coordinate, p.of)
+			b.fail(ruleFilter, op.Pos, op.Coordinate, "use fields named with, without and only whose type is a filter of "+p.of.String(), msgAmongType, in.Coordinate, p.of, op.Coordinate)
 			return nil
 		}
 		inner = b.filter(input, p)

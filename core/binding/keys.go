@@ -70,24 +70,29 @@ func (b *binder) keys(p place, f *schema.Field, pos language.Pos, bound *Field) 
 		}
 		if !store.Meet(here.kind, there.kind) {
 			b.fail(ruleRelated, pos, f.Coordinate(), "relate fields of the same kind, or a text field to any", msgNeverMeet,
-				f.Coordinate(), setName(p)+p.prefix+bound.Here[i], here.what, bound.Target.Set+"."+bound.There[i], there.what)
+				f.Coordinate(), p.stored(bound.Here[i]), here.what, bound.Target.Set+"."+bound.There[i], there.what)
 			continue
 		}
 		bound.ListHere, bound.ListThere = bound.ListHere || here.list, bound.ListThere || there.list
 		switch lists := here.list || there.list; {
 		case lists && len(bound.Here) > 1:
-			b.fail(ruleNotYet, pos, f.Coordinate(), "relate it by one field", msgListAmongKeys, f.Coordinate(), strings.Join(bound.Here, ", "), strings.Join(bound.There, ", "))
+			b.fail(ruleNotYet, pos, f.Coordinate(), "relate it by one field", msgListAmongKeys, f.Coordinate(),
+				p.stored(bound.Here...), place{records: bound.Target}.stored(bound.There...))
 			return
 		case lists && !bound.Many:
-			b.fail(ruleUnique, pos, f.Coordinate(), "make it a list", msgListOfKeys, f.Coordinate(), schema.NamedOf(f.Type), bound.Here[i], bound.There[i])
+			b.fail(ruleUnique, pos, f.Coordinate(), "make it a list", msgListOfKeys, f.Coordinate(), schema.NamedOf(f.Type), p.stored(bound.Here[i]), bound.Target.Set+"."+bound.There[i])
 		}
 	}
 }
 
-// setName names the record set of a place in front of its fields.
-func setName(p place) string {
-	if p.records == nil {
-		return ""
+// stored names stored fields of a place, each with its record set.
+func (p place) stored(paths ...string) string {
+	var list []string
+	for _, path := range paths {
+		if path = p.prefix + path; p.records != nil {
+			path = p.records.Set + "." + path
+		}
+		list = append(list, path)
 	}
-	return p.records.Set + "."
+	return strings.Join(list, ", ")
 }

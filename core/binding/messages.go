@@ -22,8 +22,8 @@ const (
 	msgNoneSampledRecordsHas = "%s is %q, which none of the sampled records of %s in %s has%s"
 	msgDoesNotHave           = "%s is %q, which the %s %s in %s does not have%s"
 	msgStoredValueNoValue    = "the enum %s has no value for %q, which %s in %s has; it will be an error where it is read"
-	msgValueStoredAsNever    = "the value %s of %s is stored as %q, which %s in %s never is%s"
-	msgValuesAreBothStored   = "the values %s and %s of %s are both stored as %q"
+	msgValueStoredAsNever    = "the value %s is stored as %q, which %s in %s never is%s"
+	msgValuesAreBothStored   = "the values %s and %s are both stored as %q"
 )
 
 // computed
@@ -57,11 +57,11 @@ const (
 	msgTestNoField         = "the test %s is no field of %s%s"
 	msgTestOfComputed      = "the test %s is of %s, which is computed and not stored"
 	msgTestOfList          = "the test %s is of %s, which is a list of values, and lists cannot be compared"
-	msgNoComparison        = "%q is no comparison%s"
+	msgNoComparison        = "%s is no comparison%s"
 	msgComparisonType      = "the comparison %s cannot be of the type %s"
 	msgComparisonNeedsText = "the test %s has %q, and %s is %s and not text"
 	msgComparisonNoOrder   = "the test %s has %q, and the values of %s have no order"
-	msgAmongType           = "the test %s asks about several records of %s, and its type has other fields than with, without and only"
+	msgAmongType           = "the test %s asks about several records of %s, and %s is not with, without or only"
 )
 
 // index
@@ -76,13 +76,15 @@ const (
 	msgBothAreToldValue   = "both %s and %s are told by the value %q of %s"
 	msgNestedKind         = "%s is a nested %s, and nothing says which value is of which type (%s)"
 	msgKindNeedsBy        = "@kind of %s does not say by which field types are told"
+	msgReferenceTwice     = "%s leads both to %s and to %s by the value %q of %s"
+	msgReferenceUntold    = "%s leads to no type of %s for the records of %s whose %s is %q; they will be errors where they are read"
 	msgReferenceList      = "%s is a list, and one value beside it cannot tell the types of its records"
-	msgRecordsWhoseAreNo  = "records of %s whose %s is %q are of no type; they will be errors where they are read"
+	msgRecordsWhoseAreNo  = "%s has no type for the records of %s whose %s is %q; they will be errors where they are read"
 )
 
 // not-supported
 const (
-	msgListAmongKeys            = "%s relates %s to %s, and one of them is a list of keys"
+	msgListAmongKeys            = "%s relates %s to %s, one of which holds a list of keys"
 	msgGoesThroughVersionOsprey = "%s goes through %s; this version of Osprey follows pairs only inside one relational source"
 	msgTotalOfParts             = "%s is the total of %s, whose records are of several record sets"
 	msgFilterAcross             = "the test %s is about %s, which is not in the same relational source"
@@ -119,27 +121,27 @@ const (
 const (
 	msgSortedNoFieldColumn   = "%s is sorted by %q, which is no field of %s with a column of its own%s"
 	msgRelatesFieldsFields   = "%s relates %d fields here (%s) to %d fields there (%s)"
-	msgPairsNameFieldsRecord = "the pairs in %s name %d fields for this record's %d (%s) and %d for the target's %d (%s)"
+	msgPairsNameFieldsRecord = "%s goes through %s, which has %d fields (%s) for %d here (%s) and %d (%s) for %d there (%s)"
 	msgNeverMeet             = "%s relates %s, which is %s, to %s, which is %s: the one is never equal to the other"
 	msgListOfLists           = "%s is a list of lists, and what it reads is one list"
 	msgRelatedTwice          = "%s says twice what is related to it"
 	msgRelatedNoPart         = "%s says what of %q is related, which is no type that is stored by itself%s"
 	msgRelatedNotPart        = "%s leads to %s too, and nothing says which are related"
 	msgPartsOrder            = "the records of %s cannot be put in one order: those of %s are sorted by %s and those of %s by %s"
-	msgSortKeyNotField       = "the sort key %q is not a field with asc or desc behind it"
+	msgSortKeyNotField       = "%s is sorted by %q, which is not a field with asc or desc behind it"
 )
 
 // source
 const (
 	msgStoredNoSource    = "%s is stored in %q, which is no source%s"
-	msgSourceHasNoRecord = "the source %s has no record set %q%s"
+	msgSourceHasNoRecord = "%s is %q, which the source %s does not have%s"
 )
 
 // total
 const (
 	msgTotalOfWhat   = "%s is the total of %q, which is no list with @related or @read of the same type%s"
 	msgTotalNoField  = "%s is the total of %q, which is no field of %s with a column of its own%s"
-	msgTotalNotOf    = "there is no %s of %s.%s, which is %s"
+	msgTotalNotOf    = "%s is the %s of %s.%s, which is %s and has none"
 	msgTotalIsOne    = "%s is one value and cannot be of the type %s"
 	msgSeveralTotals = "%s names several totals"
 )
@@ -168,7 +170,7 @@ const (
 // unique
 const (
 	msgGoesThroughPairsCan    = "%s goes through pairs, so there can be several %s"
-	msgListOfKeys             = "%s promises one %s, and relates %q to %q, one of which holds a list of keys"
+	msgListOfKeys             = "%s promises one %s, and relates %s to %s, one of which holds a list of keys"
 	msgPromisesOneNotUnique   = "%s promises one %s, and %s of %s is not unique"
 	msgPromisesOneArgumentsDo = "%s promises one %s, and its arguments do not name a unique key of %s"
 )

@@ -124,7 +124,7 @@ func (b *binder) total(f *schema.Field, d *language.Directive, target *Records) 
 		info := b.mustExist(target, path, d.Pos, f.Coordinate(), "the total of "+f.Coordinate())
 		t.Of, t.Path, t.Values = c.of, path, kind
 		if t.Kind = aggregateKind(c.of, kind); t.Kind == store.Unknown && info != nil {
-			b.fail(ruleTotal, d.Pos, f.Coordinate(), "", msgTotalNotOf, c.name, target.Set, path, info.Type)
+			b.fail(ruleTotal, d.Pos, f.Coordinate(), "", msgTotalNotOf, f.Coordinate(), c.name, target.Set, path, info.Type)
 			return nil
 		}
 	}

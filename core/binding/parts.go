@@ -240,7 +240,7 @@ func (b *binder) reference(p place, f *schema.Field, bound *Field) {
 		b.fail(ruleKind, d.Pos, f.Coordinate(), "say with is: \"…\" which value the records of the list have there", msgReferenceList, f.Coordinate())
 		return
 	}
-	bound.By = b.told(p.records, p.prefix, text(d, "by"), d, f.Coordinate(), "the field that tells the type")
+	bound.By = b.told(p.records, p.prefix, text(d, "by"), d, f.Coordinate(), "what tells the type of "+f.Coordinate())
 	claimed := map[string]*Field{}
 	for _, part := range bound.Parts {
 		types := part.Only
@@ -259,7 +259,7 @@ func (b *binder) reference(p place, f *schema.Field, bound *Field) {
 					claimed[value] = part
 					part.Is = append(part.Is, value)
 				default:
-					b.fail(ruleKind, d.Pos, f.Coordinate(), "", msgBothAreToldValue, other.Target.Type, part.Target.Type, value, bound.By.Path)
+					b.fail(ruleKind, d.Pos, f.Coordinate(), "", msgReferenceTwice, f.Coordinate(), other.Target.Type, part.Target.Type, value, p.stored(bound.By.Path))
 				}
 			}
 		}
@@ -270,7 +270,7 @@ func (b *binder) reference(p place, f *schema.Field, bound *Field) {
 	if info := p.records.Info.Field(p.prefix + bound.By.Path); info != nil {
 		for _, v := range info.Values {
 			if claimed[v] == nil {
-				b.warn(ruleKind, d.Pos, f.Coordinate(), "add a type with @kind(is: \""+v+"\") to "+schema.NamedOf(f.Type).String(), msgRecordsWhoseAreNo, p.records.Set, bound.By.Path, v)
+				b.warn(ruleKind, d.Pos, f.Coordinate(), "add a type with @kind(is: \""+v+"\") to "+schema.NamedOf(f.Type).String(), msgReferenceUntold, f.Coordinate(), schema.NamedOf(f.Type), p.records.Set, p.prefix+bound.By.Path, v)
 			}
 		}
 	}

@@ -62,22 +62,22 @@ func (b *binder) relatedRecords(p place, f *schema.Field, d *language.Directive,
 		return bound
 	}
 	if bound.JoinTable == nil && len(bound.Here) != len(bound.There) || len(bound.Here) == 0 {
-		b.fail(ruleRelated, d.Pos, coordinate, "name as many fields in \"here\" as in \"there\"", msgRelatesFieldsFields, coordinate, len(bound.Here), strings.Join(bound.Here, ", "), len(bound.There), strings.Join(bound.There, ", "))
+		b.fail(ruleRelated, d.Pos, coordinate, "name as many fields in \"here\" as in \"there\"", msgRelatesFieldsFields, coordinate, len(bound.Here), p.stored(bound.Here...), len(bound.There), place{records: target}.stored(bound.There...))
 		return nil
 	}
 	for i := range bound.Here {
 		if own != nil {
 			bound.Here[i] = strings.TrimPrefix(b.path(p.source, own.Info, p.prefix+bound.Here[i]), p.prefix)
-			b.mustExist(own, p.prefix+bound.Here[i], d.Pos, coordinate, "\"here\"")
+			b.mustExist(own, p.prefix+bound.Here[i], d.Pos, coordinate, "what "+coordinate+" relates here")
 		}
 	}
 	for i := range bound.There {
 		bound.There[i] = b.path(target.Source, target.Info, bound.There[i])
-		b.mustExist(target, bound.There[i], d.Pos, coordinate, "\"there\"")
+		b.mustExist(target, bound.There[i], d.Pos, coordinate, "what "+coordinate+" relates there")
 	}
 	b.keys(p, f, d.Pos, bound)
 	if k := directive(f, "kind"); k != nil && text(k, "is") != "" {
-		bound.Where = b.told(target, "", text(k, "by"), k, coordinate, "the field that tells which records are meant")
+		bound.Where = b.told(target, "", text(k, "by"), k, coordinate, "what tells the records of "+coordinate)
 		bound.Where.Is = text(k, "is")
 	}
 	return bound
@@ -137,18 +137,19 @@ func (b *binder) through(p place, f *schema.Field, d *language.Directive, bound 
 		b.fail(ruleUnique, f.Pos, coordinate, "make it a list", msgGoesThroughPairsCan, coordinate, schema.NamedOf(f.Type))
 	}
 	if !bound.Target.unknown() && (len(t.Here) != len(bound.Here) || len(t.There) != len(bound.There)) {
-		b.fail(ruleRelated, d.Pos, coordinate, "", msgPairsNameFieldsRecord, t.Set, len(t.Here), len(bound.Here), strings.Join(bound.Here, ", "), len(t.There), len(bound.There), strings.Join(bound.There, ", "))
+		b.fail(ruleRelated, d.Pos, coordinate, "", msgPairsNameFieldsRecord, coordinate, t.Set,
+			len(t.Here), strings.Join(t.Here, ", "), len(bound.Here), strings.Join(bound.Here, ", "), len(t.There), strings.Join(t.There, ", "), len(bound.There), strings.Join(bound.There, ", "))
 		return false
 	}
 	if c := p.source.Catalogue; c != nil {
 		info := c.Sets[t.Set]
 		if info == nil {
-			b.fail(ruleSource, d.Pos, coordinate, "", msgSourceHasNoRecord, p.source.Name, t.Set, language.DidYouMean(t.Set, c.Names()))
+			b.fail(ruleSource, d.Pos, coordinate, "", msgSourceHasNoRecord, "the join table of "+coordinate, t.Set, p.source.Name, language.DidYouMean(t.Set, c.Names()))
 			return false
 		}
 		pairs := &Records{Source: p.source, Set: t.Set, Info: info}
 		for _, name := range slices.Concat(t.Here, t.There) {
-			b.mustExist(pairs, name, d.Pos, coordinate, "the pairs' field")
+			b.mustExist(pairs, name, d.Pos, coordinate, "what pairs the records of "+coordinate)
 		}
 		if !info.Indexed(t.Here) {
 			b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+t.Set+" ("+strings.Join(t.Here, ", ")+")", msgNoIndexBeginsEvery, coordinate, t.Set, strings.Join(t.Here, ", "), info.What)

@@ -117,7 +117,7 @@ func (b *binder) sorts(list []string, target *Records, pos language.Pos, coordin
 	for _, item := range list {
 		words := strings.Fields(item)
 		if len(words) == 0 || len(words) > 2 || len(words) == 2 && words[1] != "asc" && words[1] != "desc" {
-			b.fail(ruleRelated, pos, coordinate, "", msgSortKeyNotField, item)
+			b.fail(ruleRelated, pos, coordinate, "", msgSortKeyNotField, coordinate, item)
 			continue
 		}
 		path, kind, ok := b.leafPath(target, words[0])

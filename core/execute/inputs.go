@@ -200,7 +200,7 @@ func (r *run) predicate(a *plan.Arg, c *store.Column) error {
 			return badArgument(a, msgCannotComparedStoredValue)
 		}
 		if !c.AppendAs(&given, 0) && a.Strict {
-			return badArgument(a, msgNotComparable, a.Path, a.Kind)
+			return badArgument(a, msgNotComparable, a.Kind)
 		}
 	}
 	return nil

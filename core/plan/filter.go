@@ -184,7 +184,7 @@ func (fb *filterBuilder) compare(t *binding.Test, value schema.Value) []store.Pr
 			continue
 		}
 		if given.Value == nil {
-			fb.refuse(msgComparedWithNull, t.Path, name)
+			fb.refuse(msgComparedWithNull, fb.path[len(fb.path)-1], name)
 			continue
 		}
 		fb.path = append(fb.path, name)
