@@ -210,7 +210,7 @@ func TestCheck(t *testing.T) {
 		{"a pick that finds nothing", map[string]string{"osprey.yaml": "sources:\n  tides:\n    kind: rest\n    url: ${TIDES_URL}\n    headers: { Authorization: \"Bearer ${TIDES_TOKEN:-skerrow-tides}\" }\n    sets:\n      stations: { key: code, fields: { code: text }, reads: [{ get: \"/stations{?code*}\", many: code, pick: \"$.result[*]\" }] }\n", "schema/a.graphql": "type Query { a: [A!] @read }\ntype A @stored(in: \"tides\", as: \"stations\") { code: String }"}, 1,
 			"error: the records of A cannot be read from stations in tides: it answered something without the records that were asked for"},
 		{"a kind that no type claims", map[string]string{"osprey.yaml": yaml, "schema/a.graphql": "type Query { a: [I!] @read }\ninterface I @stored(in: \"registry\", as: \"pilots\") @kind(by: \"licence\") { name: String! }\ntype A implements I @kind(is: \"A\") { name: String! }"}, 0,
-			"of no type; they will be errors where they are read"},
+			"I has no type for the records of pilots whose licence is \"SK-100\"; they will be errors where they are read"},
 	} {
 		t.Run(test.name, func(t *testing.T) {
 			out, errs, code := osprey(t, "check", demotest.Folder(t, test.files))

@@ -2,6 +2,7 @@ package execute_test
 
 import (
 	"errors"
+	"slices"
 	"strings"
 	"testing"
 
@@ -198,7 +199,9 @@ type Trip @stored(in: "a", as: "trips", key: "n") { n: Int! }
 	if data != `{"calls":[{"of":{"trips":[{"n":1},{"n":3}],"count":2,"crew":[{"n":2}],"heads":1}},{"of":null},{"of":null},{"of":null}]}` || strings.Contains(errs, "calls 3") || strings.Count(errs, "STORE_DOWN") != 2 {
 		t.Errorf("gives %s\n%s", data, errs)
 	}
-	if asked := stores["a"].Asked(); len(asked) != 3 || asked[1] != "trips 3" || asked[2] != "trips 4" {
+	asked := stores["a"].Asked()
+	slices.Sort(asked) // two of them at the same time
+	if len(asked) != 3 || asked[1] != "trips 3" || asked[2] != "trips 4" {
 		t.Errorf("the store of trips was asked %q", asked)
 	}
 }
