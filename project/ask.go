@@ -150,8 +150,8 @@ func (r *Revision) read(ctx context.Context, q *Question) (*asked, []Fault) {
 // beyond says in what way an operation asks for more than it may; nil if it does
 // not.
 func (x *asked) beyond(limits *Limits) *Fault {
-	if limit := int(limits.StoreRequests); limit > 0 && len(x.plan.Fetches) > limit {
-		return &Fault{Message: fmt.Sprintf("the operation takes %s, and the limit is %d", plan.Count(len(x.plan.Fetches), "store request"), limit), Code: CodeLimit,
+	if limit := int(limits.StoreRequests); limit > 0 && x.plan.Requests() > limit {
+		return &Fault{Message: fmt.Sprintf("the operation takes %s, and the limit is %d", plan.Count(x.plan.Requests(), "store request"), limit), Code: CodeLimit,
 			Fix: "ask for less at once, or raise limits.storeRequests in osprey.yaml; osprey explain shows the requests"}
 	}
 	if !x.many {

@@ -43,6 +43,9 @@ type RequestOut struct {
 	Kind      string    `json:"kind"`
 	Asks      string    `json:"asks"`
 	Statement string    `json:"statement,omitempty"`
+	// Statements is how many statements it is, one after the other, each by the keys that
+	// those before it have brought; absent for one.
+	Statements int `json:"statements,omitempty"`
 	EachKey   bool      `json:"eachKey,omitempty"` // up to one request for each distinct key
 	MaxKeys   int       `json:"maxKeys,omitempty"` // a request for each so many keys; 0 for all
 	Pages     int       `json:"pages,omitempty"`   // up to so many pages, each a request; 0 for one
@@ -70,7 +73,7 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 	if faults != nil {
 		return nil, faults
 	}
-	e := &Explanation{Operation: p.Name, Requests: len(p.Fetches), Limit: int(r.project.Config.Limits.StoreRequests), Waves: []WaveOut{}}
+	e := &Explanation{Operation: p.Name, Requests: p.Requests(), Limit: int(r.project.Config.Limits.StoreRequests), Waves: []WaveOut{}}
 	for _, f := range p.Fetches {
 		if len(e.Waves) < f.Wave {
 			e.Waves = append(e.Waves, WaveOut{Wave: f.Wave})
@@ -81,7 +84,7 @@ func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
 			out.Problem = fmt.Sprintf("the source %s cannot be asked now; see the service's log", f.Source)
 		} else {
 			d := f.Request.Describe()
-			out.Asks, out.Statement, out.EachKey, out.MaxKeys, out.Pages = d.Asks, d.Statement, d.EachKey, d.MaxKeys, d.Pages
+			out.Asks, out.Statement, out.Statements, out.EachKey, out.MaxKeys, out.Pages = d.Asks, d.Statement, d.Statements, d.EachKey, d.MaxKeys, d.Pages
 			out.Splits = p.Splits(f, vars)
 		}
 		for _, read := range f.Reads {
@@ -153,6 +156,9 @@ const manyKeys = 10_000
 // notes says why a request can be several.
 func (r *RequestOut) notes() []string {
 	var notes []string
+	if r.Statements > 1 {
+		notes = append(notes, fmt.Sprintf("%s in one transaction, each by the keys that those before it have brought", plan.Count(r.Statements, "statement")))
+	}
 	if r.EachKey {
 		note := "one request for each distinct key: the store takes one at a time"
 		if keys := r.Reads[0].Keys; keys != nil {

@@ -35,7 +35,7 @@ export interface Explanation {
   limit?: number
   waves: {
     wave: number
-    requests: { source: string; kind: string; asks: string; statement?: string; eachKey?: boolean; pages?: number; problem?: string }[]
+    requests: { source: string; kind: string; asks: string; statement?: string; statements?: number; eachKey?: boolean; pages?: number; problem?: string }[]
   }[]
 }
 

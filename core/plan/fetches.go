@@ -61,6 +61,7 @@ func (b *builder) fetches(prepare Prepare) {
 			}
 			if f.Request, f.Err = prepare(f.Source, reads); f.Err == nil {
 				d := f.Request.Describe()
+				f.Statements = max(1, d.Statements)
 				f.Asks, f.EachKey, f.Pages, f.MaxKeys = d.Asks, d.EachKey, d.Pages, d.MaxKeys
 				b.plan.Several = b.plan.Several || d.EachKey || d.Pages > 0 || cost.splits(f)
 			}

@@ -50,8 +50,10 @@ type Fetch struct {
 	// After are the fetches, by their IDs, that must have been answered or have failed
 	// before this one can be asked.
 	After []int
-	// Of the request: what it asks, for callers, and whether it is one for each key.
-	Asks    string
+	// Of the request: what it asks, for callers, how many statements it is, from 1, and
+	// whether it is one for each key.
+	Asks       string
+	Statements int
 	EachKey bool
 	Pages   int // how many pages are followed at most, each a request; 0 for one
 	MaxKeys int // how many keys a request takes; 0 for all

@@ -14,7 +14,7 @@ import (
 // each asks.
 func (p *Plan) String() string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s, %s\n", Count(len(p.Fetches), "store request"), Count(p.Waves, "wave"))
+	fmt.Fprintf(&b, "%s, %s\n", Count(p.Requests(), "store request"), Count(p.Waves, "wave"))
 	wave := 0
 	for _, f := range p.Fetches {
 		if f.Wave != wave {
@@ -29,6 +29,16 @@ func (p *Plan) String() string {
 		}
 	}
 	return b.String()
+}
+
+// Requests returns how many requests are made of stores, each a statement where it is
+// one, if none has to be split.
+func (p *Plan) Requests() int {
+	n := 0
+	for _, f := range p.Fetches {
+		n += max(1, f.Statements)
+	}
+	return n
 }
 
 // Left returns what the engine does with the rows of a read, since its store

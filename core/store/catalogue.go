@@ -43,8 +43,10 @@ type Field struct {
 	Values   []string // of an enum: the stored values
 	Computed bool     // written by the store only
 	Loose    bool     // texts that differ can be equal to the store
-	Wide     bool     // of Int: values can be beyond 32 bits
-	AsText   bool     // the type is none that Osprey knows, and is read as text
+	// Collation is by which a text is compared and sorted, where the store has several.
+	Collation string
+	Wide      bool // of Int: values can be beyond 32 bits
+	AsText    bool // the type is none that Osprey knows, and is read as text
 }
 
 // Field returns the field called name, or nil.

@@ -273,9 +273,12 @@ func (c *Caller) Header(name string) []string {
 type Description struct {
 	Asks      string // for callers: record sets and fields, no statement and no address
 	Statement string // for operators: the statement, filter or address template
-	EachKey   bool   // the store takes one key at a time: up to a request for each distinct key
-	MaxKeys   int    // the store takes so many keys at a time, and a request for each such part; 0 for all
-	Pages     int    // the store answers in pages, of which so many are followed, each a request; 0 for one
+	// Statements is how many statements the request is, each by the keys that those
+	// before it have brought; 0 for one.
+	Statements int
+	EachKey    bool // the store takes one key at a time: up to a request for each distinct key
+	MaxKeys    int  // the store takes so many keys at a time, and a request for each such part; 0 for all
+	Pages      int  // the store answers in pages, of which so many are followed, each a request; 0 for one
 }
 
 // An Answer is what came back for a request.

@@ -15,6 +15,8 @@ type collector struct {
 	form      *form
 	arguments arguments
 	bounds    []int64
+	branch    int64 // whose rows come, if they do not say it
+	asked     int   // statements
 	rows      int   // so far
 	most      int   // that are taken
 	bytes     int64 // of the values so far
@@ -24,11 +26,14 @@ type collector struct {
 	// table's Order is then by their numbers, also while rows come.
 	mixed   []bool
 	lookups []lookup
+	links   []link
 	keyed   []keyed // by branch
 	// What follows is room for work.
 	index                  store.Index
 	key                    []byte
 	scratch, parents, ends []int32
+	columns                []int // from 0
+	room                   store.Column
 }
 
 // A lookup is the keys of a lookup's rows and of the rows that refer to it.
@@ -68,6 +73,18 @@ func newCollector(f *form) *collector {
 			c.lookups[i].there.Columns = append(c.lookups[i].there.Columns, store.Column{Kind: kind})
 		}
 	}
+	for _, l := range f.links {
+		own := link{}
+		for side, kinds := range l.kinds {
+			for i, kind := range kinds {
+				own[side].Columns = append(own[side].Columns, store.Column{Kind: kind})
+				if i == len(c.columns) {
+					c.columns = append(c.columns, i)
+				}
+			}
+		}
+		c.links = append(c.links, own)
+	}
 	c.answer.Release = func() {
 		if c.bytes <= keptBytes {
 			f.runs.Put(c)
@@ -78,7 +95,7 @@ func newCollector(f *form) *collector {
 
 // begin forgets the rows of an earlier attempt.
 func (c *collector) begin() {
-	c.rows, c.bytes = 0, 0
+	c.rows, c.bytes, c.branch, c.asked = 0, 0, 0, 0
 	for _, t := range c.answer.Tables {
 		t.Reset()
 	}
@@ -94,6 +111,11 @@ func (c *collector) begin() {
 		c.lookups[i].here.Reset()
 		c.lookups[i].there.Reset()
 	}
+	for i := range c.links {
+		for side := range c.links[i] {
+			c.links[i][side].Reset()
+		}
+	}
 }
 
 // row takes the values of one row, which it does not keep.
@@ -107,7 +129,7 @@ func (c *collector) row(values [][]byte) error {
 	if c.bytes > c.mostBytes {
 		return errTooLarge
 	}
-	branch := int64(0)
+	branch := c.branch
 	if c.form.layout.several() {
 		var err error
 		if branch, err = c.form.layout.dialect.readInt(values[0]); err != nil {
@@ -176,9 +198,14 @@ func (c *collector) row(values [][]byte) error {
 // keys notes the values by which lookups are matched.
 func (c *collector) keys(keys []keyPlan, values [][]byte) error {
 	for _, k := range keys {
-		t := &c.lookups[k.lookup].here
-		if k.there {
+		var t *store.Table
+		switch {
+		case len(c.links) > 0:
+			t = &c.links[k.lookup][k.side]
+		case k.side == thereSide:
 			t = &c.lookups[k.lookup].there
+		default:
+			t = &c.lookups[k.lookup].here
 		}
 		if v := values[k.slot]; v == nil {
 			t.Columns[k.n].AppendNull()
@@ -266,6 +293,12 @@ func (c *collector) finish() error {
 				return err
 			}
 		}
+	}
+	if !c.form.layout.dialect.lateral {
+		for n := range c.links {
+			c.hang(n)
+		}
+		return nil
 	}
 	for _, b := range c.form.layout.branches {
 		t := c.answer.Tables[b.read]

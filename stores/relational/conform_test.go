@@ -100,7 +100,15 @@ func filled(t *testing.T, kind string) (*relational.Source, string) {
 // by fill.
 func sourceOf(t *testing.T, kind string, fill func(db *sql.DB)) (*relational.Source, string) {
 	t.Helper()
-	driver, dsn, url := "", "", ""
+	db, url := emptyDatabase(t, kind)
+	fill(db)
+	return openAt(t, kind, url), url
+}
+
+// emptyDatabase returns an empty database of a kind, and its address for Osprey.
+func emptyDatabase(t *testing.T, kind string) (db *sql.DB, url string) {
+	t.Helper()
+	driver, dsn := "", ""
 	switch kind {
 	case relational.Postgres:
 		driver, dsn = "pgx", demotest.Harbour().RegistryURL+"?search_path=conform"
@@ -124,8 +132,13 @@ func sourceOf(t *testing.T, kind string, fill func(db *sql.DB)) (*relational.Sou
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer db.Close()
-	fill(db)
+	t.Cleanup(func() { db.Close() })
+	return db, url
+}
+
+// openAt returns a source of a kind at an address.
+func openAt(t *testing.T, kind, url string) *relational.Source {
+	t.Helper()
 	s, err := relational.Open(relational.Config{Kind: kind, URL: url})
 	if err != nil {
 		t.Fatal(err)
@@ -134,7 +147,7 @@ func sourceOf(t *testing.T, kind string, fill func(db *sql.DB)) (*relational.Sou
 	if err := s.Ping(context.Background()); err != nil {
 		t.Fatal(err)
 	}
-	return s, url
+	return s
 }
 
 // TestConform puts the three dialects to the suite, and holds them against each

@@ -2,6 +2,7 @@ package relational
 
 import (
 	"context"
+	"database/sql"
 
 	"github.com/jmoiron/sqlx"
 
@@ -15,6 +16,9 @@ type database struct {
 	traits
 	// windowed is the SQL of a database that does not know LATERAL; nil of others.
 	windowed windowDialect
+	// snapshot is how a transaction begins in which all statements see one state; nil
+	// for the default.
+	snapshot *sql.TxOptions
 
 	// open makes the pool, without connecting.
 	open func(c *Config) (*sqlx.DB, error)
@@ -33,15 +37,12 @@ var databases = map[string]*database{Postgres: postgres, MySQL: mysqlDatabase, S
 
 // traits are what statements depend on.
 type traits struct {
-	// keepsOrder says that rows come in the order of the SELECT that they are of,
-	// also out of a UNION ALL and a join. Where not, every row has a number.
-	keepsOrder bool
-	// lateral says that LATERAL is known. Where not, rows are bounded by windows
-	// over all of them.
+	// lateral says that LATERAL is known, and that rows come in the order of the
+	// SELECT that they are of, also out of a UNION ALL and a join: the reads of a
+	// request are one statement, on the driver's own connection, and values come in a
+	// binary form. Where not, each branch is one, and values come from database/sql as
+	// text.
 	lateral bool
-	// binary says that values come in a binary form, from the driver's own
-	// connection. Where not, they come from database/sql as text.
-	binary bool
 	// exact says that texts are equal to the database if they are here, so that rows
 	// of small tables can be sent whole and matched here.
 	exact bool
@@ -82,6 +83,9 @@ type dialect interface {
 
 // A windowDialect is the SQL by which a database does without LATERAL.
 type windowDialect interface {
+	// weigh returns how values of two texts are written so that their bytes are equal
+	// just if the database takes the texts for equal; nil if they are so as they are.
+	weigh(here, there *store.Field) func(expr string) string
 	// anyOfKeys writes that values are one of many combinations.
 	anyOfKeys(own []string, values string) string
 	// inline reports whether many values are parameters of their own; else they are

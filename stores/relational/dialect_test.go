@@ -12,11 +12,5 @@ func TestDatabases(t *testing.T) {
 		if !d.lateral && d.windowed == nil {
 			t.Errorf("%s knows neither LATERAL nor what stands for it", kind)
 		}
-		if !d.binary && d.windowed == nil {
-			t.Errorf("%s sends text, and does not say how it takes many values", kind)
-		}
-		if d.lateral != d.keepsOrder {
-			t.Errorf("%s: the rows of bounded reads are numbered where windows write them, and statements count on their order where LATERAL does", kind)
-		}
 	}
 }

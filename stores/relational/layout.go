@@ -89,12 +89,17 @@ type out struct {
 	typ    string       // SQL type as it is sent
 	field  *store.Field // of the column; nil for a count
 	via    []store.Link // where the field is
-	total  store.Aggregate
+	// Of a value by which rows of the read below hang from rows above, and which is
+	// sent for no other reason: which of its fields, from 1, and what makes values of it
+	// that are equal just if they are to the database; nil if they are as they are.
+	below, link int
+	weigh       func(expr string) string
+	total       store.Aggregate
 }
 
 // is reports whether the value is a read's own field as it is.
 func (o *out) is(read int, path string) bool {
-	return o.read == read && o.path == path && o.total == store.NoAggregate && len(o.via) == 0
+	return o.read == read && o.path == path && o.total == store.NoAggregate && len(o.via) == 0 && o.link == 0
 }
 
 // layOut decides the branches and what each selects.
@@ -136,12 +141,14 @@ func layOut(d *database, catalogue *store.Catalogue, reads []*store.Read, maxLoo
 			l.need(r.Parent, r.Here)
 			l.sendPairs(i)
 			l.sendKeys(l.of[i], i, r.There)
-		default:
+		case d.lateral:
 			l.need(r.Parent, r.Here)
+		default:
+			l.sendLinks(i)
 		}
 	}
 	for _, b := range l.branches {
-		if d.keepsOrder && b.host == nil && !b.lookup && (b.common || len(b.joined) > 0) {
+		if d.lateral && b.host == nil && !b.lookup && (b.common || len(b.joined) > 0) {
 			l.tellApart(b)
 		}
 	}
@@ -195,6 +202,9 @@ func (l *layout) hang(read int, pairs bool) {
 	above := l.reads[read].Parent
 	b := &branch{read: read, host: l.of[above], pairs: pairs}
 	l.add(b)
+	if !l.dialect.lateral {
+		return // it is asked by keys
+	}
 	b.host.common = true
 	for j := above; j != b.host.read && !slices.Contains(b.host.inside, j); j = l.reads[j].Parent {
 		b.host.inside = append(b.host.inside, j)
@@ -370,6 +380,12 @@ func (l *layout) need(read int, paths []string) {
 // allot gives each sent value of a branch a slot of its type. Branches share
 // slots, so that rows are no wider than the widest branch needs.
 func (l *layout) allot(b *branch) {
+	if !l.dialect.lateral { // a statement of its own
+		for i := range b.outs {
+			b.outs[i].slot = i
+		}
+		return
+	}
 	taken := make([]bool, len(l.slots))
 	slot := func(typ string) int {
 		for i, t := range l.slots {
@@ -408,9 +424,6 @@ func (l *layout) numbered(b *branch) bool {
 	if b.key != "" || l.reads[b.read].Aggregates {
 		return false
 	}
-	if !l.dialect.keepsOrder {
-		return true
-	}
 	if b.common {
 		return len(b.outside()) > 0 || b.host == nil && len(b.inside) > 0
 	}
@@ -418,4 +431,4 @@ func (l *layout) numbered(b *branch) bool {
 }
 
 // several reports whether rows say which branch they are of.
-func (l *layout) several() bool { return len(l.branches) > 1 }
+func (l *layout) several() bool { return l.dialect.lateral && len(l.branches) > 1 }

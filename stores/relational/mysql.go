@@ -56,6 +56,12 @@ func (l limited) Connect(ctx context.Context) (driver.Conn, error) {
 	if _, err := run.ExecContext(ctx, fmt.Sprintf("SET SESSION max_statement_time = %f", l.timeout.Seconds()), nil); err != nil {
 		run.ExecContext(ctx, fmt.Sprintf("SET SESSION max_execution_time = %d", l.timeout.Milliseconds()), nil)
 	}
+	// All statements of a transaction see the state that its first one sees, whatever
+	// the server's default is.
+	if _, err := run.ExecContext(ctx, "SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ", nil); err != nil {
+		conn.Close()
+		return nil, err
+	}
 	return conn, nil
 }
 
@@ -88,6 +94,7 @@ func mysqlConfig(address string) (*mysql.Config, error) {
 var mysqlDatabase = &database{
 	dialect:  mysqlDialect{},
 	windowed: mysqlDialect{},
+	snapshot: &sql.TxOptions{ReadOnly: true}, // see Connect
 
 	open:      openMySQL,
 	ready:     func(*Config) error { return nil },
@@ -98,6 +105,53 @@ var mysqlDatabase = &database{
 type mysqlDialect struct{}
 
 func (mysqlDialect) inline() bool { return true }
+
+func (mysqlDialect) weigh(here, there *store.Field) func(string) string {
+	if here.Collation == "" || there.Collation == "" || isExact(here.Collation) && isExact(there.Collation) {
+		return nil
+	}
+	collation, convert := there.Collation, false
+	if charset(here.Collation) != charset(there.Collation) {
+		convert = true
+		if charset(collation) != "utf8mb4" {
+			collation = "utf8mb4_general_ci"
+			if charset(here.Collation) == "utf8mb4" {
+				collation = here.Collation
+			}
+		}
+	}
+	return func(expr string) string {
+		if convert {
+			expr = "CONVERT(" + expr + " USING utf8mb4)"
+		}
+		if convert || here.Collation != there.Collation {
+			expr += " COLLATE " + collation
+		}
+		if isPadded(collation) {
+			expr = "RTRIM(" + expr + ")"
+		} else {
+			expr = "CONCAT(" + expr + ")" // an enum as its text
+		}
+		return "WEIGHT_STRING(" + expr + ")"
+	}
+}
+
+// charset returns the character set of a collation, with whose name its own begins.
+func charset(collation string) string {
+	set, _, _ := strings.Cut(collation, "_")
+	return set
+}
+
+// isPadded reports whether texts are equal to a collation that differ in spaces at
+// their end: all but those of a name that says otherwise, and of MySQL's newer ones.
+func isPadded(collation string) bool {
+	return !strings.Contains(collation, "_nopad_") && !strings.Contains(collation, "_0900_")
+}
+
+// isExact reports whether texts are equal to a collation just if they are the same.
+func isExact(collation string) bool {
+	return strings.HasSuffix(collation, "_bin") && !isPadded(collation)
+}
 
 func (mysqlDialect) quote(name string) string {
 	return "`" + strings.ReplaceAll(name, "`", "``") + "`"
@@ -221,7 +275,7 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 			what = "view"
 		}
 		f := store.Field{Name: c.Name, Type: c.Type, Kind: mysqlKind(c.Base, c.Type), Computed: c.Computed,
-			Nullable: c.Nullable && what == "table", Loose: c.Collation != "" && !strings.HasSuffix(c.Collation, "_bin")}
+			Nullable: c.Nullable && what == "table", Collation: c.Collation, Loose: c.Collation != "" && !strings.HasSuffix(c.Collation, "_bin")}
 		if json[c.Set+" "+c.Name] {
 			f.Kind, f.Type = store.JSON, "json"
 		}

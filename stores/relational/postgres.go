@@ -29,7 +29,7 @@ import (
 // is put right if it turns out otherwise.
 var postgres = &database{
 	dialect: postgresDialect{},
-	traits:  traits{keepsOrder: true, lateral: true, binary: true, exact: true, plansBounds: true},
+	traits:  traits{lateral: true, exact: true, plansBounds: true},
 
 	open:      openPostgres,
 	ready:     func(*Config) error { return nil },

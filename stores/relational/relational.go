@@ -1,7 +1,8 @@
 // Package relational reads relational databases: all reads of one request are
-// one statement.
+// one statement, or, of databases that do not know LATERAL, one transaction with a
+// statement for each list.
 //
-// Related records that are at most one for each row are joined to it. Every
+// Of the one statement: related records that are at most one for each row are joined to it. Every
 // other relationship is a branch of its own; the branches are joined by UNION
 // ALL, told apart by a number in each row, and every row says which row above
 // it belongs to. One statement is also one snapshot: an answer never mixes two
@@ -118,10 +119,10 @@ func (s *Source) Ping(ctx context.Context) error {
 
 // run runs a form's statement and hands its rows to a collector.
 func (s *Source) run(ctx context.Context, f *form, in []store.Input, c *collector) error {
-	if s.dialect.binary {
+	if s.dialect.lateral {
 		return s.query(ctx, f.text(c.bounds), c.arguments.of(f.params, in), c)
 	}
-	return s.runText(ctx, f, in, c)
+	return s.runStages(ctx, f, in, c)
 }
 
 // Catalogue asks the database for its tables and views.
@@ -148,6 +149,7 @@ func (s *Source) Close() error { return s.db.Close() }
 func (s *Source) query(ctx context.Context, statement string, args [][]byte, c *collector) error {
 	for attempt := 0; ; attempt++ {
 		c.begin()
+		c.asked = 1
 		again := false
 		err := s.onConnection(ctx, func(conn *pgconn.PgConn) error {
 			known := statementsOf(conn)

@@ -89,31 +89,28 @@ type form struct {
 	layout   *layout
 	branches []branchPlan
 	lookups  []lookupPlan
-	params   []param   // the same for every text
-	runs     sync.Pool // of *collector
+	// Of a database that is asked in stages.
+	stages []stage
+	links  []linkPlan
+
+	params []param   // the same for every text
+	runs   sync.Pool // of *collector
 
 	mu    sync.Mutex        // guards what follows
 	texts map[string]string // by rounded bounds
-	plain *template         // of a database that takes text
-}
-
-// template returns the statement with places for its parameters.
-func (f *form) template() *template {
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	if f.plain == nil {
-		text, _ := f.layout.text(make([]int64, len(f.layout.reads)))
-		f.plain = newTemplate(text)
-	}
-	return f.plain
 }
 
 func newForm(l *layout) *form {
 	f := &form{layout: l, texts: map[string]string{}}
-	_, f.params = l.text(make([]int64, len(l.reads)))
 	for _, b := range l.branches {
 		f.branches = append(f.branches, planBranch(l, b))
 	}
+	f.runs.New = func() any { return newCollector(f) }
+	if !l.dialect.lateral {
+		f.planStages()
+		return f
+	}
+	_, f.params = l.text(make([]int64, len(l.reads)))
 	for i, b := range l.branches {
 		if b.host != nil {
 			f.branches[i].under = f.branches[b.host.number].key
@@ -124,7 +121,6 @@ func newForm(l *layout) *form {
 			f.planLookup(b)
 		}
 	}
-	f.runs.New = func() any { return newCollector(f) }
 	return f
 }
 
@@ -169,13 +165,13 @@ type readPlan struct {
 	keys     []keyPlan // values by which lookups are matched
 }
 
-// A keyPlan says where a value is by which a lookup is matched: one of the lookup's
-// rows, or one of a row that refers to it.
+// A keyPlan says where a value is by which a lookup or link is matched: one of its
+// own rows, or one of a row that refers to it.
 type keyPlan struct {
 	slot   int
 	decode decoder
-	lookup int // position in form.lookups
-	there  bool
+	lookup int // position in form.lookups, or form.links
+	side   side
 	n      int // which field of the key
 }
 
@@ -195,9 +191,9 @@ func (f *form) planLookup(b *branch) {
 	for n, path := range r.There {
 		kind := f.layout.field(b.read, path).Kind
 		lookup.kinds = append(lookup.kinds, kind)
-		there := keyPlan{lookup: len(f.lookups), n: n, there: true, decode: scalarDecoder(kind)}
+		there := keyPlan{lookup: len(f.lookups), n: n, side: thereSide, decode: scalarDecoder(kind)}
 		here := there
-		here.there = false
+		here.side = hereSide
 		f.planKey(b, b.read, path, there)
 		if r.JoinTable == nil {
 			f.planKey(f.layout.of[r.Parent], r.Parent, r.Here[n], here)
@@ -295,11 +291,15 @@ func (r *request) Describe() store.Description {
 	for i := range bounds {
 		bounds[i] = 32
 	}
-	text := (*r.forms.Load())[0].text(bounds)
-	if !r.source.dialect.binary {
-		text = strings.Join(newTemplate(text).parts, "?")
+	f := (*r.forms.Load())[0]
+	if len(f.stages) == 0 {
+		return store.Description{Asks: asks, Statement: f.text(bounds)}
 	}
-	return store.Description{Asks: asks, Statement: text}
+	var texts []string
+	for _, st := range f.stages {
+		texts = append(texts, strings.Join(st.text.parts, "?"))
+	}
+	return store.Description{Asks: asks, Statement: strings.Join(texts, ";\n"), Statements: len(texts), MaxKeys: maxStageKeys}
 }
 
 func setsOf(read *store.Read) []string {
@@ -338,9 +338,11 @@ func (f *form) text(bounds []int64) string {
 func (r *request) Run(ctx context.Context, _ *store.Caller, in []store.Input) (*store.Answer, error) {
 	ctx, cancel := context.WithTimeout(ctx, r.source.timeout)
 	defer cancel()
-	for asked := 1; ; asked++ {
+	asked := 0
+	for {
 		f := r.form(in)
 		c, err := r.ask(ctx, f, in)
+		asked += c.asked
 		switch {
 		case err == nil:
 			c.answer.Requests = asked

@@ -48,6 +48,8 @@ type sqliteDialect struct{}
 
 func (sqliteDialect) inline() bool { return false }
 
+func (sqliteDialect) weigh(here, there *store.Field) func(string) string { return nil }
+
 func (sqliteDialect) quote(name string) string {
 	return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
 }

@@ -78,11 +78,11 @@ func (l *layout) text(bounds []int64) (text string, params []param) {
 		if i > 0 {
 			w.add("\nUNION ALL\n")
 		}
-		if l.several() && l.dialect.keepsOrder {
+		if l.several() {
 			w.add("(")
 		}
 		s.branch(&w, b)
-		if l.several() && l.dialect.keepsOrder {
+		if l.several() {
 			w.add(")")
 		}
 	}
@@ -164,7 +164,7 @@ func (s *statement) branch(w *writer, b *branch) {
 	default:
 		s.child(w, b)
 		s.joins(w, b, b.joined)
-		if !s.reads[b.read].Aggregates && s.dialect.keepsOrder {
+		if !s.reads[b.read].Aggregates {
 			w.add("\n ORDER BY ", s.childOrder(b))
 		}
 	}
@@ -176,12 +176,12 @@ func (s *statement) branch(w *writer, b *branch) {
 // groups writes of what a branch of totals makes them.
 func (s *statement) groups(w *writer, b *branch) {
 	var by []string
-	if b.host != nil {
+	if b.host != nil && s.dialect.lateral {
 		by = append(by, s.above(b))
 	}
-	for _, o := range b.outs {
-		if o.total == store.NoAggregate {
-			by = append(by, s.expression(o))
+	for i := range b.outs {
+		if o := &b.outs[i]; o.total == store.NoAggregate {
+			by = append(by, s.expression(*o))
 		}
 	}
 	if len(by) > 0 {
@@ -234,6 +234,9 @@ func (s *statement) expression(o out) string {
 	case len(o.via) > 0:
 		return s.via(fmt.Sprintf("t%d", o.read), o.via, o.path)
 	}
+	if o.link > 0 && o.read == o.below && s.reads[o.read].JoinTable != nil {
+		return s.column("m", o.read, o.path)
+	}
 	return s.column("t", o.read, o.path)
 }
 
@@ -258,9 +261,6 @@ func (s *statement) above(b *branch) string {
 // The rows above come first only because they are cheap to compare.
 func (s *statement) childOrder(b *branch) string {
 	if s.bounded(b.read) {
-		if !s.dialect.lateral {
-			return s.above(b) + ", " + s.column("t", b.read, place)
-		}
 		return s.above(b) + ", " + s.number(b.read)
 	}
 	return s.above(b) + s.orderKeys(b.read, ", ")
@@ -314,8 +314,6 @@ func (s *statement) child(w *writer, b *branch) {
 		pairs = s.quote(r.JoinTable.Set) + fmt.Sprintf(" m%d", b.read)
 	}
 	switch {
-	case s.bounded(b.read) && !s.dialect.lateral:
-		w.add(host, " JOIN ", s.windowed(b, pairs, own))
 	case s.bounded(b.read):
 		if pairs != "" {
 			own = pairs + ", " + own
@@ -379,10 +377,6 @@ func (s *statement) root(w *writer, b *branch, numbered bool) {
 	r := s.reads[b.read]
 	own, where := s.table(b.read), ""
 	var rows string
-	if !s.dialect.lateral {
-		w.add("(", s.plainRoot(b), ")", fmt.Sprintf(" t%d", b.read))
-		return
-	}
 	switch {
 	case len(r.Keys) > 0 && s.bounded(b.read):
 		sets := s.keySets(b.read)
@@ -487,7 +481,7 @@ func (s *statement) columnList(b *branch) string {
 	}
 	for _, o := range b.outs {
 		switch {
-		case o.read != b.read:
+		case o.read != b.read || o.link > 0 && o.below == b.read:
 		case len(o.via) > 0:
 			for _, path := range o.via[0].Here {
 				add(path)

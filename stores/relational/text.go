@@ -11,6 +11,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/jmoiron/sqlx"
+
 	"osprey/core/store"
 )
 
@@ -50,9 +52,9 @@ func newTemplate(text string) *template {
 	}
 }
 
-// runText runs a form's statement.
-func (s *Source) runText(ctx context.Context, f *form, in []store.Input, c *collector) error {
-	t := f.template()
+// runText runs the statement of a stage.
+func (s *Source) runText(ctx context.Context, on sqlx.QueryerContext, st *stage, in []store.Input, c *collector, cut func()) error {
+	t := st.text
 	var text strings.Builder
 	var args []any
 	for i, part := range t.parts {
@@ -60,7 +62,7 @@ func (s *Source) runText(ctx context.Context, f *form, in []store.Input, c *coll
 		if i == len(t.params) {
 			break
 		}
-		p := &f.params[t.params[i]]
+		p := &st.params[t.params[i]]
 		if s.dialect.windowed.inline() && p.many {
 			args = inlined(&text, args, p, in)
 			continue
@@ -68,18 +70,15 @@ func (s *Source) runText(ctx context.Context, f *form, in []store.Input, c *coll
 		text.WriteByte('?')
 		args = append(args, argument(p, in))
 	}
-	c.begin()
-	ctx, cancel := context.WithCancel(ctx)
-	defer cancel()
-	rows, err := s.db.QueryContext(ctx, text.String(), args...)
+	rows, err := on.QueryContext(ctx, text.String(), args...)
 	if err != nil {
 		return err
 	}
-	defer rows.Close()
 	err = collect(rows, c)
 	if isCut(err) {
-		cancel() // closing the rows would wait for the rest
+		cut() // closing the rows would wait for the rest
 	}
+	rows.Close()
 	return err
 }
 
@@ -94,7 +93,7 @@ func collect(rows *sql.Rows, c *collector) error {
 		into[i] = &scanned[i]
 	}
 	values := make([][]byte, len(columns))
-	var buf []byte
+	buf := make([]byte, 0, 64) // a part of nothing would be NULL, and an empty text is not
 	ends := make([]int, len(columns))
 	for rows.Next() {
 		if err := rows.Scan(into...); err != nil {

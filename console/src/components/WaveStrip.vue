@@ -18,13 +18,14 @@ interface Request {
   failed?: boolean
   eachKey?: boolean
   pages?: number
+  statements?: number
 }
 
 const waves = computed<{ wave: number; requests: Request[] }[]>(() => {
   if (props.plan) {
     return props.plan.waves.map((w) => ({
       wave: w.wave,
-      requests: w.requests.map((r) => ({ source: r.source, asks: r.asks || r.problem || '', planned: true, pages: r.pages, eachKey: r.eachKey })),
+      requests: w.requests.map((r) => ({ source: r.source, asks: r.asks || r.problem || '', planned: true, pages: r.pages, eachKey: r.eachKey, statements: r.statements })),
     }))
   }
   const list: { wave: number; requests: Request[] }[] = []
@@ -69,6 +70,7 @@ const time = (ms: number) => (ms < 10 ? ms.toFixed(1) : Math.round(ms)) + ' ms'
               <div class="line">
                 <strong>{{ r.source }}</strong>
                 <span v-if="r.eachKey" class="note"><v-icon :icon="mdiRepeat" size="x-small" /> each key</span>
+                <span v-else-if="r.statements" class="note"><v-icon :icon="mdiRepeat" size="x-small" /> {{ count(r.statements, 'statement') }}</span>
                 <span v-else-if="r.planned && r.pages" class="note"><v-icon :icon="mdiRepeat" size="x-small" /> up to {{ r.pages }} pages</span>
                 <span v-else-if="(r.requests ?? 1) > 1" class="note"><v-icon :icon="mdiRepeat" size="x-small" /> {{ r.requests }} requests</span>
                 <v-spacer />

@@ -1,0 +1,299 @@
+package relational
+
+import (
+	"context"
+	"slices"
+
+	"github.com/jmoiron/sqlx"
+
+	"osprey/core/store"
+)
+
+// This file asks databases that do not know LATERAL: in stages, a statement for each
+// branch, by the keys that came with the rows above. All stages of a request are one
+// transaction, so that they see one state of the database.
+//
+// The reads of { quays { name berths(limit: 2) { name } } } are
+//
+//	SELECT t0.`name`, t0.`code` FROM `quays` t0 ORDER BY t0.`code`
+//
+//	SELECT t1.`name`, t1.l0 FROM
+//	  (SELECT row_number() OVER (PARTITION BY t1.`quay_code` ORDER BY t1.`number`) AS `#`,
+//	          t1.`quay_code` AS l0, t1.`name`
+//	     FROM `berths` t1 WHERE t1.`quay_code` IN ('N', 'S', 'W')) t1
+//	 WHERE t1.`#` <= 2 ORDER BY t1.`#`
+//
+// and the rows of the second are matched by l0 with the codes of the first.
+//
+// One statement for all would be made of common tables, which MariaDB computes anew
+// for each use, so that every level of nesting doubles its time; and of a UNION, whose
+// values of different types and collations share columns.
+
+// A stage is the statement of a branch.
+type stage struct {
+	text   *template
+	params []param
+	link   int // position in form.links of how its rows hang from rows above; -1 if they do not
+}
+
+// A linkPlan says by which values the rows of a read belong to rows above. Both sides
+// send them; those of the side above are also what the stage is asked by.
+type linkPlan struct {
+	read   int
+	fields []store.Kind    // of the read's own fields
+	kinds  [3][]store.Kind // of what is sent, by side
+	// weighed says that values are matched by other values, which are equal just if
+	// the database takes them for equal.
+	weighed bool
+}
+
+// A link is the values of a linkPlan in a run: a table for each side, with a row for
+// each row of the read.
+type link [3]store.Table
+
+// A side says which values of a link a keyPlan is of.
+type side uint8
+
+const (
+	keysSide  side = iota // of rows above: by what is asked
+	hereSide              // of rows above: what is matched, if that is not the keys
+	thereSide             // of the read's rows: what is matched
+)
+
+// sendLinks adds the values by which the rows of a read are asked for and matched.
+func (l *layout) sendLinks(read int) {
+	r := l.reads[read]
+	above, own := l.of[r.Parent], l.of[read]
+	fields, set := l.linkFields(read)
+	for k, path := range fields {
+		l.sendKeys(above, r.Parent, r.Here[k:k+1])
+		here, there := l.field(r.Parent, r.Here[k]), set.Field(path)
+		weigh := l.dialect.windowed.weigh(here, there)
+		if weigh != nil {
+			above.outs = append(above.outs, out{read: r.Parent, path: r.Here[k], column: -1, field: here, below: read, link: k + 1, weigh: weigh})
+		}
+		own.outs = append(own.outs, out{read: read, path: path, column: -1, field: there, below: read, link: k + 1, weigh: weigh})
+	}
+}
+
+// linkFields returns the fields by which the rows of a read hang from rows above, and
+// the table that has them.
+func (l *layout) linkFields(read int) ([]string, *store.Set) {
+	r := l.reads[read]
+	if r.JoinTable != nil {
+		return r.JoinTable.Here, l.catalogue.Sets[r.JoinTable.Set]
+	}
+	return r.There, l.catalogue.Sets[r.Set]
+}
+
+// planStages writes the statement of each branch, and adds the values of links to the
+// plans of both sides.
+func (f *form) planStages() {
+	l := f.layout
+	for _, b := range l.branches {
+		st := stage{link: -1}
+		if b.host != nil {
+			st.link = len(f.links)
+			f.planLink(b)
+		}
+		s := &statement{layout: l, bounds: make([]int64, len(l.reads))}
+		st.text, st.params = newTemplate(s.stage(b)), s.params
+		f.stages = append(f.stages, st)
+	}
+}
+
+func (f *form) planLink(b *branch) {
+	l, n := f.layout, len(f.links)
+	r := l.reads[b.read]
+	fields, set := l.linkFields(b.read)
+	plan := linkPlan{read: b.read}
+	above := l.of[r.Parent]
+	for k := range fields {
+		_, weighed := above.linkOut(r.Parent, b.read, k)
+		plan.weighed = plan.weighed || weighed
+	}
+	for k, path := range fields {
+		plan.fields = append(plan.fields, set.Field(path).Kind)
+		key, _ := above.sent(r.Parent, r.Here[k])
+		f.planSide(&plan, above, key, keyPlan{lookup: n, n: k, side: keysSide})
+		if plan.weighed {
+			here, weighed := above.linkOut(r.Parent, b.read, k)
+			if !weighed {
+				here = key
+			}
+			f.planSide(&plan, above, here, keyPlan{lookup: n, n: k, side: hereSide})
+		}
+		there, _ := b.linkOut(b.read, b.read, k)
+		f.planSide(&plan, b, there, keyPlan{lookup: n, n: k, side: thereSide})
+	}
+	f.links = append(f.links, plan)
+}
+
+// planSide adds a value of a link to the plan of the read that sends it.
+func (f *form) planSide(link *linkPlan, b *branch, o out, k keyPlan) {
+	kind := o.field.Kind
+	k.slot, k.decode = o.slot, f.layout.dialect.decoder(o.field, &store.Wanted{Path: o.path, Kind: kind})
+	if o.weigh != nil {
+		kind = store.Binary
+		k.decode = func(c *store.Column, v []byte) error { c.AppendBytes(v); return nil }
+	}
+	link.kinds[k.side] = append(link.kinds[k.side], kind)
+	plan := &f.branches[b.number]
+	for i := range plan.reads {
+		if plan.reads[i].read == o.read {
+			plan.reads[i].keys = append(plan.reads[i].keys, k)
+		}
+	}
+}
+
+// linkOut returns the value of a read by which rows of another hang from its rows.
+func (b *branch) linkOut(read, below, k int) (out, bool) {
+	for _, o := range b.outs {
+		if o.read == read && o.below == below && o.link == k+1 {
+			return o, true
+		}
+	}
+	return out{}, false
+}
+
+// maxStageKeys is by how many keys a stage is asked at once.
+const maxStageKeys = 20_000
+
+// runStages runs the statements of a form, each by the keys that those before it have
+// brought.
+func (s *Source) runStages(ctx context.Context, f *form, in []store.Input, c *collector) error {
+	c.begin()
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	var on sqlx.QueryerContext = s.db
+	if len(f.stages) > 1 {
+		tx, err := s.db.BeginTxx(ctx, s.dialect.snapshot)
+		if err != nil {
+			return err
+		}
+		defer tx.Rollback()
+		on = tx
+	}
+	in = slices.Clone(in)
+	for i := range f.stages {
+		st := &f.stages[i]
+		c.branch = int64(i)
+		ask := func() error {
+			c.asked++
+			return s.runText(ctx, on, st, in, c, cancel)
+		}
+		read := f.branches[i].read
+		keys := in[read].Keys
+		if st.link >= 0 {
+			keys = c.keysOf(st.link)
+		} else if len(keys) == 0 {
+			if err := ask(); err != nil {
+				return err
+			}
+			continue
+		}
+		for from, n := 0, keys[0].Len(); from < n; from += maxStageKeys {
+			in[read].Keys = part(keys, from, min(from+maxStageKeys, n))
+			if err := ask(); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// part returns a range of the rows of columns.
+func part(columns []store.Column, from, to int) []store.Column {
+	if from == 0 && to == columns[0].Len() {
+		return columns
+	}
+	list := make([]store.Column, len(columns))
+	for i := range columns {
+		list[i].Kind = columns[i].Kind
+		for row := from; row < to; row++ {
+			list[i].AppendAs(&columns[i], row)
+		}
+	}
+	return list
+}
+
+// keysOf returns the distinct keys of the rows above of a link, as the read's fields
+// have them; a value that they cannot have is no key.
+func (c *collector) keysOf(n int) []store.Column {
+	above, kinds := &c.links[n][keysSide], c.form.links[n].fields
+	keys := make([]store.Column, len(kinds))
+	for i, kind := range kinds {
+		keys[i].Kind = kind
+	}
+	c.index.Reset()
+	for row := range above.Columns[0].Len() {
+		var ok bool
+		if c.key, ok = above.AppendKeyAs(c.key[:0], c.columns[:len(keys)], kinds, row, &c.room); !ok {
+			continue
+		}
+		if _, isNew := c.index.Add(c.key); isNew {
+			for i := range keys {
+				keys[i].AppendAs(&above.Columns[i], row)
+			}
+		}
+	}
+	return keys
+}
+
+// hang points the rows of a link at the rows above that they belong to. A row that
+// belongs to several is named by the order for each:
+//
+//	calls   rows 0 1 2    here   'N' 'S' 'N'
+//	quays   rows 0 1      there  'S' 'N'
+//	Parent  0 1 2         Order  1 0 1
+func (c *collector) hang(n int) {
+	l, plan := &c.links[n], &c.form.links[n]
+	here, kinds := &l[keysSide], plan.kinds[thereSide]
+	if plan.weighed {
+		here = &l[hereSide]
+	}
+	t, columns := c.answer.Tables[plan.read], c.columns[:len(kinds)]
+	// The rows of each key, in their order: ends has where those of each end.
+	c.index.Reset()
+	c.scratch = c.scratch[:0]
+	for row := range t.Len {
+		group := int32(-1)
+		if key, ok := l[thereSide].AppendKey(c.key[:0], columns, row); ok {
+			c.key = key
+			group, _ = c.index.Add(key)
+		}
+		c.scratch = append(c.scratch, group)
+	}
+	groups := c.index.Len()
+	c.ends = append(c.ends[:0], make([]int32, groups+1)...)
+	for _, group := range c.scratch {
+		c.ends[group+1]++
+	}
+	c.ends[0] = 0 // those of no key
+	for i := range groups {
+		c.ends[i+1] += c.ends[i]
+	}
+	rows := append(c.parents[:0], make([]int32, c.ends[groups])...)
+	next := slices.Clone(c.ends[:groups])
+	for row, group := range c.scratch {
+		if group >= 0 {
+			rows[next[group]] = int32(row)
+			next[group]++
+		}
+	}
+	c.parents = rows
+	t.Parent, t.Order = t.Parent[:0], t.Order[:0]
+	for row := range here.Columns[0].Len() {
+		var ok bool
+		if c.key, ok = here.AppendKeyAs(c.key[:0], columns, kinds, row, &c.room); !ok {
+			continue
+		}
+		group := c.index.Find(c.key)
+		if group < 0 {
+			continue
+		}
+		for _, own := range rows[c.ends[group]:c.ends[group+1]] {
+			t.Parent, t.Order = append(t.Parent, int32(row)), append(t.Order, own)
+		}
+	}
+}

@@ -1,0 +1,194 @@
+package relational
+
+import (
+	"fmt"
+	"strings"
+
+	"osprey/core/store"
+)
+
+// This file writes the statement of a stage.
+
+// stage writes the statement of a branch.
+func (s *statement) stage(b *branch) string {
+	r := s.reads[b.read]
+	perKey := s.bounded(b.read) && (len(r.Keys) > 0 || b.host != nil)
+	inner := perKey || s.bounded(b.read) && len(b.joined) > 0
+	var w writer
+	w.add("SELECT ")
+	separator := ""
+	for i := range b.outs {
+		if o := &b.outs[i]; o.slot >= 0 {
+			w.add(separator, s.stageValue(o, inner))
+			separator = ", "
+		}
+	}
+	if separator == "" {
+		w.add("1") // nothing is wanted but that the row is there
+	}
+	w.add("\n  FROM ")
+	if inner {
+		w.add("(", s.boundedRows(b, perKey), ")", fmt.Sprintf(" t%d", b.read))
+		s.joins(&w, b, b.joined)
+		if perKey {
+			w.add("\n WHERE ", strings.TrimPrefix(s.window(b.read, fmt.Sprintf("t%d", b.read)), " AND "))
+		}
+		w.add("\n ORDER BY ", s.number(b.read))
+		return w.String()
+	}
+	w.add(s.stageFrom(b))
+	s.joins(&w, b, b.joined)
+	w.add(s.stageWhere(b, "\n WHERE "))
+	if r.Aggregates {
+		s.groups(&w, b)
+		return w.String()
+	}
+	if order := s.orderKeys(b.read, ", "); order != "" {
+		w.add("\n ORDER BY ", strings.TrimPrefix(order, ", "))
+	}
+	if s.bounded(b.read) {
+		w.add(s.plainBounds(b.read))
+	}
+	return w.String()
+}
+
+// stageValue writes a value that a stage sends.
+func (s *statement) stageValue(o *out, inner bool) string {
+	expr := s.expression(*o)
+	if own := o.link > 0 && o.read == o.below; own && inner {
+		expr = fmt.Sprintf("t%d.l%d", o.read, o.link-1)
+	}
+	if o.weigh != nil {
+		expr = o.weigh(expr)
+	}
+	return s.dialect.sent(expr, o)
+}
+
+// stageFrom writes the tables of a branch's own rows.
+func (s *statement) stageFrom(b *branch) string {
+	r := s.reads[b.read]
+	if r.JoinTable == nil {
+		return s.table(b.read)
+	}
+	return s.quote(r.JoinTable.Set) + fmt.Sprintf(" m%d", b.read) + " JOIN " + s.table(b.read) + " ON " + s.pairJoin(b.read, r)
+}
+
+// stageWhere writes what the rows of a branch must fit, behind begin, or nothing.
+func (s *statement) stageWhere(b *branch, begin string) string {
+	where := s.stageKeys(b) + s.predicates(b.read)
+	if where == "" {
+		return ""
+	}
+	return begin + strings.TrimPrefix(where, " AND ")
+}
+
+// A keyField is a field by which rows are asked for.
+type keyField struct {
+	own   string // as it is written
+	field *store.Field
+	kind  store.Kind // of the values that are given
+}
+
+// keyFields returns the fields by which the rows of a branch are asked for; none if
+// all of them are.
+func (s *statement) keyFields(b *branch) []keyField {
+	var list []keyField
+	r := s.reads[b.read]
+	if b.host == nil {
+		for _, k := range r.Keys {
+			c := &r.Columns[k]
+			list = append(list, keyField{s.column("t", b.read, c.Path), s.field(b.read, c.Path), c.Kind})
+		}
+		return list
+	}
+	alias := "t"
+	if r.JoinTable != nil {
+		alias = "m"
+	}
+	fields, set := s.linkFields(b.read)
+	for _, path := range fields {
+		f := set.Field(path)
+		list = append(list, keyField{s.column(alias, b.read, path), f, f.Kind})
+	}
+	return list
+}
+
+// stageKeys writes " AND …" for the keys by which the rows of a branch are asked for.
+func (s *statement) stageKeys(b *branch) string {
+	fields := s.keyFields(b)
+	if len(fields) == 0 {
+		return ""
+	}
+	first := fields[0]
+	key := param{read: b.read, what: keyParam, field: first.field, kind: first.kind, many: true}
+	if first.kind == store.List {
+		elem := s.reads[b.read].Columns[s.reads[b.read].Keys[0]].Elem.Kind
+		return " AND " + s.dialect.holds(first.own, first.field, param{read: b.read, what: keyParam, kind: elem, many: true}, s.one)
+	}
+	if len(fields) == 1 {
+		return " AND " + s.dialect.anyOf(first.own, s.one(key))
+	}
+	var own []string
+	for _, f := range fields {
+		own = append(own, f.own)
+	}
+	text := ""
+	if s.dialect.windowed.inline() { // combinations do not lead it to an index
+		text = " AND " + s.dialect.anyOf(first.own, s.one(key))
+	}
+	return text + " AND " + s.dialect.windowed.anyOfKeys(own, s.one(param{read: b.read, what: keysParam, n: len(fields), many: true}))
+}
+
+// boundedRows writes the bounded rows of a branch, numbered in their order: all, or
+// those of each key.
+func (s *statement) boundedRows(b *branch, perKey bool) string {
+	order := strings.TrimPrefix(s.orderKeys(b.read, ", "), ", ")
+	if order == "" {
+		order = "1"
+	}
+	over, links := "ORDER BY "+order, ""
+	if perKey {
+		var keys []string
+		for k, f := range s.keyFields(b) {
+			keys = append(keys, f.own)
+			if b.host != nil {
+				links += f.own + fmt.Sprintf(" AS l%d, ", k)
+			}
+		}
+		over = "PARTITION BY " + strings.Join(keys, ", ") + " " + over
+	}
+	rows := "SELECT row_number() OVER (" + over + ") AS " + s.quote(number) + ", " + links + s.columnList(b) +
+		"\n    FROM " + s.stageFrom(b) + s.stageWhere(b, "\n   WHERE ")
+	if !perKey {
+		rows += "\n   ORDER BY " + order + s.plainBounds(b.read)
+	}
+	return rows
+}
+
+// plainBounds writes the bounds of the rows of a read that is not asked by keys.
+func (s *statement) plainBounds(read int) string {
+	r := s.reads[read]
+	text := " LIMIT 9223372036854775807"
+	if r.Limit {
+		text = " LIMIT " + s.one(param{read: read, what: limitParam, kind: store.Int})
+	}
+	if r.Offset {
+		text += " OFFSET " + s.one(param{read: read, what: offsetParam, kind: store.Int})
+	}
+	return text
+}
+
+// window writes " AND …" for the bounds of a read's numbered rows.
+func (s *statement) window(read int, alias string) string {
+	r := s.reads[read]
+	own := alias + "." + s.quote(number)
+	offset, bounds := "", ""
+	if r.Offset {
+		offset = " + " + s.one(param{read: read, what: offsetParam, kind: store.Int})
+		bounds = " AND " + own + " > " + strings.TrimPrefix(offset, " + ")
+	}
+	if r.Limit {
+		bounds += " AND " + own + " <= " + s.one(param{read: read, what: limitParam, kind: store.Int}) + offset
+	}
+	return bounds
+}
