@@ -70,14 +70,8 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 	}
 	path := b.pathOf(p, f)
 	bound := &Field{Def: f, How: Column}
-	kind := store.Unknown
 	info := b.columnInfo(p, f, path)
-	if info != nil {
-		kind = info.Kind
-		if info.Kind == store.List {
-			kind = info.Elem
-		}
-	}
+	kind, codec, err := fitField(named, valueOf(info))
 	elem, isList := schema.ListElem(f.Type)
 	if isList && info != nil && info.Kind != store.List && info.Kind != store.JSON && info.Kind != store.Unknown {
 		b.fail(ruleFits, f.Pos, f.Coordinate(), "", msgListHoldsOneValue, f.Coordinate(), p.records.Set, path, info.Type)
@@ -87,10 +81,9 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 		b.fail(ruleFits, f.Pos, f.Coordinate(), "write ["+named.String()+"]", msgOneValueHoldsList, f.Coordinate(), p.records.Set, path)
 		return nil
 	}
-	if isList && kind == store.JSON && !isAny(named) {
-		kind = store.Unknown
+	if isList && info != nil && info.Kind == store.JSON && !isAny(named) {
+		kind, codec, err = fit(named, store.Unknown)
 	}
-	kind, codec, err := fit(named, kind)
 	if err != nil {
 		b.fail(ruleFits, f.Pos, f.Coordinate(), "", msgType, f.Coordinate(), named, p.records.Set, path, info.Type, err)
 		return nil

@@ -150,15 +150,11 @@ func (b *binder) compare(in *schema.Input, operators *schema.InputObject, p filt
 			}
 			continue
 		}
-		kind := store.Unknown
-		if info != nil {
-			kind = info.Kind
-		}
 		if !schema.IsLeaf(named) {
 			b.fail(ruleFilter, op.Pos, op.Coordinate, "", msgComparisonType, op.Coordinate, op.Type)
 			return nil
 		}
-		kind, codec, err := fit(named, kind)
+		kind, codec, err := fitField(named, info)
 		if err != nil {
 			b.fail(ruleFits, in.Pos, in.Coordinate, "", msgArgumentType, in.Coordinate, named, p.records.Set, path, info.Type, err)
 			return nil

@@ -8,6 +8,32 @@ import (
 	"osprey/core/store"
 )
 
+// fitField chooses how a stored field serves a leaf type: as its own kind, or as
+// another that the store can make of it. A field of which nothing is known is nil.
+func fitField(t schema.Named, info *store.Field) (store.Kind, scalar.Codec, error) {
+	if info == nil {
+		return fit(t, store.Unknown)
+	}
+	kind, codec, err := fit(t, info.Kind)
+	for _, also := range info.Also {
+		if err == nil {
+			break
+		}
+		if k, c, no := fit(t, also); no == nil {
+			return k, c, nil
+		}
+	}
+	return kind, codec, err
+}
+
+// valueOf returns a field, or what the items of a list are.
+func valueOf(info *store.Field) *store.Field {
+	if info == nil || info.Kind != store.List {
+		return info
+	}
+	return &store.Field{Name: info.Name, Kind: info.Elem, Type: info.Type}
+}
+
 // fit chooses how a column of a kind serves a leaf type. An Unknown kind means
 // that the store leaves the choice. It returns an error that says which types
 // would fit.

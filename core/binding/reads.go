@@ -5,7 +5,6 @@ import (
 
 	"osprey/core/language"
 	"osprey/core/schema"
-	"osprey/core/store"
 )
 
 // reads binds the fields of a root type. A mutation can read too: its root
@@ -150,7 +149,6 @@ func (f *Field) pagingRole(a *schema.Input) (Role, bool) {
 
 // equalArgument binds an argument that narrows by equality or membership.
 func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Directive, target *Records, arg *Arg) bool {
-	kind := store.Unknown
 	named := schema.NamedOf(a.Type)
 	if !schema.IsLeaf(named) {
 		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", msgNothingUsesArgument, a.Name, f.Coordinate())
@@ -167,13 +165,7 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 		arg.Path = path
 	}
 	info := b.info(d, target, arg.Path, a.Coordinate, "the field narrowed by "+a.Coordinate)
-	if info != nil {
-		kind = info.Kind
-		if kind == store.List {
-			kind = info.Elem
-		}
-	}
-	kind, _, err := fit(named, kind)
+	kind, _, err := fitField(named, valueOf(info))
 	if err != nil {
 		b.fail(ruleFits, a.Pos, a.Coordinate, "", msgArgumentType, a.Coordinate, named, target.Set, arg.Path, info.Type, err)
 		return false

@@ -148,13 +148,13 @@ func (b *binder) leafPath(target *Records, name string) (path string, kind store
 // leafKind returns how the values of a field are held: as the store says, or
 // where it does not, as the field's type wants it.
 func (b *binder) leafKind(f *schema.Field, info *store.Field) store.Kind {
-	if info != nil && info.Kind != store.Unknown {
+	switch {
+	case info != nil && info.Kind != store.Unknown && (f == nil || len(info.Also) == 0):
 		return info.Kind
-	}
-	if f == nil {
+	case f == nil:
 		return store.Text
 	}
-	kind, _, _ := fit(schema.NamedOf(f.Type), store.Unknown)
+	kind, _, _ := fitField(schema.NamedOf(f.Type), info)
 	return kind
 }
 

@@ -15,6 +15,7 @@ const (
 	msgMustOrMoreFound           = "must be 0 or more, found %d"
 	msgMustAtMost                = "must be at most %d, found %d; limits.page in osprey.yaml says so"
 	msgNoCursor                  = "is no cursor of this list in this order"
+	msgNoCursorOf                = "%s: the record is sorted by a value that cannot be read: %s"
 	msgNotComparable             = "cannot be compared with a stored value of the kind %s"
 	msgExpression                = "the expression of %s cannot be evaluated: %v"
 	msgTotalBeyond               = "the total is beyond what the field can hold"

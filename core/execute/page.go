@@ -1,6 +1,7 @@
 package execute
 
 import (
+	"fmt"
 	"math/big"
 	"strconv"
 
@@ -90,7 +91,7 @@ func (r *run) pageFields(b []byte, fields []*plan.Field, p *pageNow, record int3
 		case plan.Node:
 			b, ok = r.node(b, f, p, p.place(record))
 		case plan.Cursor:
-			b, _ = r.cursorAt(b, p, record)
+			b, ok = r.cursorAt(b, f, p, record)
 		case plan.Aggregate:
 			r.leave()
 			b, ok = r.total(b, f, p.parent)
@@ -100,9 +101,9 @@ func (r *run) pageFields(b []byte, fields []*plan.Field, p *pageNow, record int3
 		case plan.HasPrevious:
 			b = strconv.AppendBool(b, p.beyond(p.page.Backward))
 		case plan.StartCursor:
-			b, ok = r.cursorAt(b, p, 0)
+			b, ok = r.cursorAt(b, f, p, 0)
 		case plan.EndCursor:
-			b, ok = r.cursorAt(b, p, p.to-p.from-1)
+			b, ok = r.cursorAt(b, f, p, p.to-p.from-1)
 		}
 		r.leave()
 		if !ok || r.place(b) >= r.look {
@@ -131,8 +132,9 @@ func (r *run) node(b []byte, f *plan.Field, p *pageNow, place int32) ([]byte, bo
 	return r.record(b, f, p.link, p.link.at(place))
 }
 
-// cursorAt writes the cursor of a position; null if the page is empty.
-func (r *run) cursorAt(b []byte, p *pageNow, i int32) ([]byte, bool) {
+// cursorAt writes the cursor of a position; null if the page is empty. A record that is
+// sorted by a value that cannot be read has none: no page could go on there.
+func (r *run) cursorAt(b []byte, f *plan.Field, p *pageNow, i int32) ([]byte, bool) {
 	if p.from == p.to {
 		return b, false
 	}
@@ -140,19 +142,24 @@ func (r *run) cursorAt(b []byte, p *pageNow, i int32) ([]byte, bool) {
 	if m := p.merged; m != nil {
 		at := m.rows[place]
 		step := m.merge.Parts[at.part].Step
-		return appendCursor(b, p.page.List, int(at.part), step.Page.Order, r.link(step).table, int(at.row)), true
+		return r.appendCursor(b, f, p.page.List, int(at.part), step.Page.Order, r.link(step).table, int(at.row))
 	}
-	return appendCursor(b, p.page.List, -1, p.page.Order, p.link.table, p.link.at(place)), true
+	return r.appendCursor(b, f, p.page.List, -1, p.page.Order, p.link.table, p.link.at(place))
 }
 
 // appendCursor writes the cursor of a row of a list in some order.
-func appendCursor(b []byte, list string, part int, order []plan.Order, t *store.Table, row int) []byte {
+func (r *run) appendCursor(b []byte, f *plan.Field, list string, part int, order []plan.Order, t *store.Table, row int) ([]byte, bool) {
 	var room [8]*store.Column
 	columns := room[:0]
 	for _, o := range order {
-		columns = append(columns, &t.Columns[o.Column])
+		c := &t.Columns[o.Column]
+		if why, bad := c.Bad[row]; bad {
+			r.fail(f, nil, BadResult, "", fmt.Sprintf(msgNoCursorOf, f.At, why))
+			return b, false
+		}
+		columns = append(columns, c)
 	}
-	return cursor.Append(b, list, part, columns, row)
+	return cursor.Append(b, list, part, columns, row), true
 }
 
 func (r *run) edges(b []byte, f *plan.Field, p *pageNow) ([]byte, bool) {

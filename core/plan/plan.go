@@ -54,9 +54,9 @@ type Fetch struct {
 	// whether it is one for each key.
 	Asks       string
 	Statements int
-	EachKey bool
-	Pages   int // how many pages are followed at most, each a request; 0 for one
-	MaxKeys int // how many keys a request takes; 0 for all
+	EachKey    bool
+	Pages      int // how many pages are followed at most, each a request; 0 for one
+	MaxKeys    int // how many keys a request takes; 0 for all
 	// Request is prepared by the source. It is nil if the plan was made without
 	// stores, or if Err says why it could not be prepared.
 	Request store.Request

@@ -15,7 +15,7 @@ import (
 // apart; JSON does not tell 1.0 from 1, and both arrive as int64 if they are whole.
 
 var (
-	durationForm = regexp.MustCompile(`^-?P(\d+W|(\d+Y)?(\d+M)?(\d+D)?(T(\d+H)?(\d+M)?(\d+(\.\d+)?S)?)?)$`)
+	durationForm = regexp.MustCompile(`^-?P(-?\d+W|(-?\d+Y)?(-?\d+M)?(-?\d+D)?(T(-?\d+H)?(-?\d+M)?(-?\d+(\.\d+)?S)?)?)$`)
 	uuidForm     = regexp.MustCompile(`^[0-9a-fA-F]{8}(-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}$`)
 	decimalForm  = regexp.MustCompile(`^[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,4})?$`)
 )

@@ -40,6 +40,8 @@ type Field struct {
 	Kind     Kind
 	Elem     Kind // of List
 	Nullable bool
+	// Also are further kinds as which the store can give and compare the values.
+	Also     []Kind
 	Values   []string // of an enum: the stored values
 	Computed bool     // written by the store only
 	Loose    bool     // texts that differ can be equal to the store

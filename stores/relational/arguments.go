@@ -2,6 +2,7 @@ package relational
 
 import (
 	"encoding/binary"
+	"encoding/hex"
 	"math"
 	"slices"
 
@@ -113,6 +114,9 @@ func takes(c *store.Column, row int, f *store.Field) bool {
 	case store.Bool, store.Int, store.Float, store.Time, store.Date, store.Clock:
 		return true
 	}
+	if c.Kind == store.Binary {
+		return true
+	}
 	v := c.At(row)
 	return !slices.Contains(v, 0) && (f == nil || len(f.Values) == 0 || slices.Contains(f.Values, string(v)))
 }
@@ -132,6 +136,8 @@ func (a *arguments) value(c *store.Column, row int) {
 		a.uint32(uint32(c.Ints[row] - daysTo2000))
 	case store.Clock:
 		a.buf = store.AppendClock(a.buf, c.Ints[row])
+	case store.Binary:
+		a.buf = hex.AppendEncode(append(a.buf, `\x`...), c.At(row))
 	default:
 		a.buf = append(a.buf, c.At(row)...)
 	}

@@ -60,16 +60,20 @@ type dialect interface {
 	typeOf(t store.Aggregate, f *store.Field) string
 	null(typ string) string
 	sent(expr string, o *out) string
-	aggregate(t store.Aggregate, expr string) string
+	aggregate(t store.Aggregate, expr string, f *store.Field) string
 	// param writes the n-th parameter.
 	param(n int, p *param) string
-	// anyOf writes that a value is one of many, which are one parameter.
-	anyOf(own, values string) string
+	// equals writes that a field's value is one that is given, and anyOf that it is one
+	// of many, which are one parameter.
+	equals(own, value string, f *store.Field, kind store.Kind) string
+	anyOf(own, values string, f *store.Field, kind store.Kind) string
 	// holds writes that a list, or a list in JSON, holds one of many keys, which are a
 	// parameter that add writes.
 	holds(own string, f *store.Field, keys param, add func(param) string) string
-	// comparable writes a value so that it can be compared with a parameter.
-	comparable(own string, f *store.Field) string
+	// ordered writes a field's value so that it can be put in order and compared, and
+	// orderedBy a value that is given to be compared with that.
+	ordered(own string, f *store.Field, kind store.Kind) string
+	orderedBy(value string, f *store.Field) string
 	// bytes writes a text so that it is put in order by its bytes.
 	bytes(own string) string
 	// same is the operator that takes NULL for equal to NULL.
@@ -87,7 +91,11 @@ type windowDialect interface {
 	// just if the database takes the texts for equal; nil if they are so as they are.
 	weigh(here, there *store.Field) func(expr string) string
 	// anyOfKeys writes that values are one of many combinations.
-	anyOfKeys(own []string, values string) string
+	anyOfKeys(fields []keyField, values string) string
+	// given writes a value that is given to be compared with a field, and value returns
+	// it in the form in which the database takes it for equal.
+	given(value string, f *store.Field, kind store.Kind) string
+	value(v any, f *store.Field) any
 	// inline reports whether many values are parameters of their own; else they are
 	// one, a JSON array.
 	inline() bool

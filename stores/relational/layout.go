@@ -87,6 +87,7 @@ type out struct {
 	column int          // in the read's columns, or -1 for one that the statement needs itself
 	slot   int          // position among the slots, or -1 if it is not sent
 	typ    string       // SQL type as it is sent
+	kind   store.Kind   // as which it is sent
 	field  *store.Field // of the column; nil for a count
 	via    []store.Link // where the field is
 	// Of a value by which rows of the read below hang from rows above, and which is
@@ -99,7 +100,7 @@ type out struct {
 
 // is reports whether the value is a read's own field as it is.
 func (o *out) is(read int, path string) bool {
-	return o.read == read && o.path == path && o.total == store.NoAggregate && len(o.via) == 0 && o.link == 0
+	return o.read == read && o.path == path && o.total == store.NoAggregate && len(o.via) == 0 && o.link == 0 && (o.field == nil || o.kind == linkKind(o.field))
 }
 
 // layOut decides the branches and what each selects.
@@ -311,7 +312,7 @@ func (l *layout) send(read, column int) error {
 	} else if o.field = set.Field(w.Path); o.field == nil {
 		return fmt.Errorf("the table %s has no column %s", set.Name, w.Path)
 	} else {
-		o.typ = l.dialect.typeOf(w.Aggregate, o.field)
+		o.typ, o.kind = l.dialect.typeOf(w.Aggregate, o.field), kindAs(o.field, w.Kind)
 	}
 	l.of[read].outs = append(l.of[read].outs, o)
 	return nil
@@ -333,9 +334,26 @@ func (l *layout) sendKeys(b *branch, read int, paths []string) {
 	for _, path := range paths {
 		if _, ok := b.sent(read, path); !ok {
 			f := l.field(read, path)
-			b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, typ: l.dialect.typeOf(store.NoAggregate, f)})
+			b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, kind: linkKind(f), typ: l.dialect.typeOf(store.NoAggregate, f)})
 		}
 	}
+}
+
+// kindAs returns the kind as which a field is used where one is wanted.
+func kindAs(f *store.Field, wanted store.Kind) store.Kind {
+	if slices.Contains(f.Also, wanted) {
+		return wanted
+	}
+	return f.Kind
+}
+
+// linkKind returns the kind as which a field is matched with others: a truth value that
+// is a number is the number.
+func linkKind(f *store.Field) store.Kind {
+	if f.Kind == store.Bool {
+		return kindAs(f, store.Int)
+	}
+	return f.Kind
 }
 
 // sendPairs adds the values by which pairs are matched with a lookup.
@@ -344,7 +362,7 @@ func (l *layout) sendPairs(read int) {
 	b := l.pairsOf(read)
 	for _, path := range through.There {
 		f := l.catalogue.Sets[through.Set].Field(path)
-		b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, typ: l.dialect.typeOf(store.NoAggregate, f)})
+		b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, kind: linkKind(f), typ: l.dialect.typeOf(store.NoAggregate, f)})
 	}
 }
 
@@ -372,7 +390,8 @@ func (l *layout) need(read int, paths []string) {
 	b := l.of[read]
 	for _, path := range paths {
 		if b.isInside(read) && !slices.ContainsFunc(b.outs, func(o out) bool { return o.is(read, path) }) {
-			b.outs = append(b.outs, out{read: read, path: path, column: -1, slot: -1, field: l.field(read, path)})
+			f := l.field(read, path)
+			b.outs = append(b.outs, out{read: read, path: path, column: -1, slot: -1, field: f, kind: linkKind(f)})
 		}
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"database/sql/driver"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"net"
@@ -104,6 +105,15 @@ var mysqlDatabase = &database{
 
 type mysqlDialect struct{}
 
+// ownValues writes the values that combinations are compared with.
+func ownValues(fields []keyField) string {
+	var list []string
+	for _, f := range fields {
+		list = append(list, f.own)
+	}
+	return strings.Join(list, ", ")
+}
+
 func (mysqlDialect) inline() bool { return true }
 
 func (mysqlDialect) weigh(here, there *store.Field) func(string) string {
@@ -171,26 +181,67 @@ func plainType(t store.Aggregate, f *store.Field) string {
 
 func (mysqlDialect) null(string) string { return "NULL" }
 
-func (mysqlDialect) sent(expr string, _ *out) string { return expr }
+func (mysqlDialect) sent(expr string, o *out) string {
+	switch {
+	case o.field == nil || o.weigh != nil || o.total == store.Avg || o.total == store.Sum:
+		return expr
+	case isSingle(o.field):
+		return "CAST(" + expr + " AS DOUBLE)" // with all of its digits
+	case strings.HasPrefix(o.field.Type, "bit"):
+		return "(" + expr + " + 0)"
+	}
+	return expr
+}
 
-func (mysqlDialect) aggregate(t store.Aggregate, expr string) string {
-	if t == store.Avg {
+func (mysqlDialect) aggregate(t store.Aggregate, expr string, f *store.Field) string {
+	switch {
+	case t == store.Avg:
 		return "avg(" + expr + " + 0e0)" // an average of exact numbers has few digits
+	case isEnum(f) && (t == store.Min || t == store.Max):
+		return "ELT(" + t.String() + "(" + expr + "), " + labelList(f) + ")"
 	}
 	return t.String() + "(" + expr + ")"
 }
 
-func (mysqlDialect) param(n int, p *param) string {
-	if p.field != nil && !p.many && p.kind == store.Decimal {
-		return "CAST(" + mark(n) + " AS DECIMAL(65,30))" // else both sides become doubles
+func (d mysqlDialect) param(n int, p *param) string {
+	if p.field == nil || p.many {
+		return mark(n)
 	}
-	return mark(n)
+	return d.given(mark(n), p.field, p.kind)
 }
 
-func (mysqlDialect) anyOf(own, values string) string { return own + " IN (" + values + ")" }
+func (mysqlDialect) given(value string, f *store.Field, kind store.Kind) string {
+	if f != nil && f.Kind == store.Binary && kind == store.UUID {
+		return "UNHEX(REPLACE(" + value + ", '-', ''))"
+	}
+	return value
+}
 
-func (mysqlDialect) anyOfKeys(own []string, values string) string {
-	return "(" + strings.Join(own, ", ") + ") IN (" + values + ")"
+func (mysqlDialect) value(v any, f *store.Field) any {
+	switch n := v.(type) {
+	case float64:
+		if f != nil && isSingle(f) {
+			return float64(float32(n)) // 0.1 in four bytes is not 0.1 in eight
+		}
+	case time.Time:
+		if n.Year() > 9999 { // behind the last day there is
+			n = time.Date(9999, 12, 31, 23, 59, 59, 999_999_000, time.UTC)
+		}
+		return n.Format(momentForm)
+	}
+	return v
+}
+
+func (mysqlDialect) equals(own, value string, _ *store.Field, _ store.Kind) string {
+	return own + " = " + value
+}
+
+func (mysqlDialect) anyOf(own, values string, _ *store.Field, _ store.Kind) string {
+	return own + " IN (" + values + ")"
+}
+
+func (mysqlDialect) anyOfKeys(fields []keyField, values string) string {
+	return "(" + ownValues(fields) + ") IN (" + values + ")"
 }
 
 func (mysqlDialect) holds(own string, _ *store.Field, keys param, add func(param) string) string {
@@ -198,8 +249,42 @@ func (mysqlDialect) holds(own string, _ *store.Field, keys param, add func(param
 	return "JSON_OVERLAPS(" + own + ", " + add(keys) + ")"
 }
 
-func (mysqlDialect) bytes(own string) string                      { return "CAST(" + own + " AS BINARY)" }
-func (mysqlDialect) comparable(own string, _ *store.Field) string { return own }
+func (mysqlDialect) bytes(own string) string { return "CAST(" + own + " AS BINARY)" }
+
+// ordered writes an enum as the number of its label, by which it is sorted, and a set as
+// its text, by which it is compared.
+func (mysqlDialect) ordered(own string, f *store.Field, _ store.Kind) string {
+	switch {
+	case isEnum(f):
+		return "(" + own + " + 0)"
+	case f != nil && strings.HasPrefix(f.Type, "set("):
+		return "CONCAT(" + own + ")"
+	}
+	return own
+}
+
+func (mysqlDialect) orderedBy(value string, f *store.Field) string {
+	if isEnum(f) {
+		return "IF(" + value + " IS NULL, NULL, FIELD(" + value + ", " + labelList(f) + "))"
+	}
+	return value
+}
+
+func isEnum(f *store.Field) bool { return f != nil && len(f.Values) > 0 }
+
+// isSingle reports whether a field holds numbers of four bytes.
+func isSingle(f *store.Field) bool {
+	return f.Kind == store.Float && strings.HasPrefix(f.Type, "float")
+}
+
+// labelList writes the labels of an enum.
+func labelList(f *store.Field) string {
+	var list []string
+	for _, label := range f.Values {
+		list = append(list, "X'"+hex.EncodeToString([]byte(label))+"'")
+	}
+	return "CONVERT(" + strings.Join(list, " USING utf8mb4), CONVERT(") + " USING utf8mb4)"
+}
 
 func (mysqlDialect) same() string { return " <=> " }
 
@@ -230,7 +315,25 @@ func (mysqlDialect) order(expr string, o store.Order, nullable bool) string {
 
 func (mysqlDialect) readInt(v []byte) (int64, error) { return strconv.ParseInt(string(v), 10, 64) }
 
-func (mysqlDialect) decoder(f *store.Field, w *store.Wanted) decoder { return textDecoder(f, w) }
+func (mysqlDialect) decoder(f *store.Field, w *store.Wanted) decoder {
+	switch {
+	case f != nil && f.Kind == store.Binary && w.Kind == store.UUID:
+		return func(c *store.Column, v []byte) error {
+			c.AppendText(store.FormatUUID(v))
+			return nil
+		}
+	case f != nil && isSingle(f) && w.Aggregate != store.Avg && w.Aggregate != store.Sum:
+		return func(c *store.Column, v []byte) error {
+			n, err := strconv.ParseFloat(string(v), 64)
+			if err == nil { // through text, so that 0.1 in four bytes is 0.1
+				n, err = strconv.ParseFloat(strconv.FormatFloat(n, 'g', -1, 32), 64)
+			}
+			c.AppendFloat(n)
+			return err
+		}
+	}
+	return textDecoder(f, w)
+}
 
 // mysqlColumns lists the columns of the tables and views of the database. That
 // a column holds JSON, MariaDB tells by a check only.
@@ -279,7 +382,13 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 		if json[c.Set+" "+c.Name] {
 			f.Kind, f.Type = store.JSON, "json"
 		}
-		f.Wide = c.Base == "bigint"
+		f.Wide = c.Base == "bigint" || c.Base == "bit"
+		switch c.Type {
+		case "tinyint(1)", "bit(1)":
+			f.Also = []store.Kind{store.Int}
+		case "binary(16)":
+			f.Also = []store.Kind{store.UUID}
+		}
 		f.AsText = f.Kind == store.Text && !mysqlTexts[c.Base]
 		if c.Base == "enum" {
 			f.Values = enumLabels(c.Type)
@@ -307,6 +416,14 @@ func mysqlKind(base, typ string) store.Kind {
 	case "tinyint":
 		if strings.HasPrefix(typ, "tinyint(1)") {
 			return store.Bool
+		}
+		return store.Int
+	case "bit":
+		switch typ {
+		case "bit(1)":
+			return store.Bool
+		case "bit(64)":
+			return store.Decimal // beyond 63 bits
 		}
 		return store.Int
 	case "bigint":

@@ -47,7 +47,10 @@ func (s *statement) orderValue(alias string, set *store.Set, o store.Order) (exp
 	if o.Bytes && f != nil && f.Kind == store.Text {
 		return s.dialect.bytes(expr), nullable
 	}
-	return s.dialect.comparable(expr, f), nullable
+	if f == nil {
+		return expr, nullable
+	}
+	return s.dialect.ordered(expr, f, kindAs(f, o.Kind)), nullable
 }
 
 // via writes the value of a field of the one record that links lead to from a

@@ -47,6 +47,7 @@ func openPostgres(c *Config) (*sqlx.DB, error) {
 	// the better plan brings. Bounds that matter to the plan are in the text.
 	cfg.RuntimeParams["plan_cache_mode"] = "force_generic_plan"
 	cfg.RuntimeParams["jit"] = "off"
+	cfg.RuntimeParams["intervalstyle"] = "iso_8601"
 	// The rows of a branch are used in the order that the branch asks for, which
 	// only a parallel plan could mix with those of others.
 	cfg.RuntimeParams["max_parallel_workers_per_gather"] = "0"
@@ -106,13 +107,20 @@ func (postgresDialect) typeOf(t store.Aggregate, f *store.Field) string { return
 func (postgresDialect) null(typ string) string { return "NULL::" + typ }
 
 func (postgresDialect) sent(expr string, o *out) string {
+	if o.field != nil && o.field.Type == "inet" {
+		return "abbrev(" + expr + ")" // without the mask of a host
+	}
 	if o.field == nil || o.total == store.Sum || o.total == store.Avg || o.typ != o.field.Type {
 		return expr + "::" + o.typ
 	}
 	return expr
 }
 
-func (postgresDialect) aggregate(t store.Aggregate, expr string) string {
+func (postgresDialect) aggregate(t store.Aggregate, expr string, f *store.Field) string {
+	if (t == store.Min || t == store.Max) && f.AsText { // for whose types it has neither
+		direction := map[store.Aggregate]string{store.Max: " DESC"}[t]
+		return "(array_agg(" + expr + " ORDER BY " + expr + direction + ") FILTER (WHERE " + expr + " IS NOT NULL))[1]"
+	}
 	return t.String() + "(" + expr + ")"
 }
 
@@ -129,7 +137,13 @@ func (postgresDialect) param(n int, p *param) string {
 	return fmt.Sprintf("$%d%s", n, typ)
 }
 
-func (postgresDialect) anyOf(own, values string) string { return own + " = ANY (" + values + ")" }
+func (postgresDialect) equals(own, value string, _ *store.Field, _ store.Kind) string {
+	return own + " = " + value
+}
+
+func (postgresDialect) anyOf(own, values string, _ *store.Field, _ store.Kind) string {
+	return own + " = ANY (" + values + ")"
+}
 
 // holds compares arrays as wholes where an index on them can help, which needs both
 // to be of one type.
@@ -138,18 +152,21 @@ func (d postgresDialect) holds(own string, f *store.Field, keys param, add func(
 		own += "::jsonb"
 		keys.field, keys.kind = &store.Field{Type: "text", Kind: store.Text}, store.Text
 		return "EXISTS (SELECT FROM jsonb_array_elements_text(CASE jsonb_typeof(" + own + ") WHEN 'array' THEN " + own +
-			" ELSE jsonb_build_array(" + own + ") END) AS e(v) WHERE " + d.anyOf("e.v", add(keys)) + ")"
+			" ELSE jsonb_build_array(" + own + ") END) AS e(v) WHERE " + d.anyOf("e.v", add(keys), nil, store.Text) + ")"
 	}
 	typ := strings.TrimSuffix(f.Type, "[]")
 	keys.field = &store.Field{Type: typ, Kind: f.Elem}
 	if typ == "text" || typ == "uuid" {
 		return own + " && " + add(keys)
 	}
-	return "EXISTS (SELECT FROM unnest(" + own + ") AS e(v) WHERE " + d.anyOf("e.v", add(keys)) + ")"
+	return "EXISTS (SELECT FROM unnest(" + own + ") AS e(v) WHERE " + d.anyOf("e.v", add(keys), nil, f.Elem) + ")"
 }
 
-func (postgresDialect) bytes(own string) string                      { return own + `::text COLLATE "C"` }
-func (postgresDialect) comparable(own string, _ *store.Field) string { return own }
+func (postgresDialect) bytes(own string) string { return own + `::text COLLATE "C"` }
+
+func (postgresDialect) ordered(own string, _ *store.Field, _ store.Kind) string { return own }
+
+func (postgresDialect) orderedBy(value string, _ *store.Field) string { return value }
 
 func (postgresDialect) same() string { return " IS NOT DISTINCT FROM " }
 
@@ -187,6 +204,8 @@ func sentType(f *store.Field) string {
 	switch {
 	case len(f.Values) > 0:
 		return f.Type // an enum's binary form is its label
+	case f.Type == "oid":
+		return "bigint"
 	case f.Kind == store.Text || f.Kind == store.Decimal:
 		return "text"
 	}
@@ -240,6 +259,9 @@ func singleCast(f *store.Field, kind store.Kind) string {
 		if len(f.Values) == 0 && plainText(f.Type) {
 			return "::text"
 		}
+	}
+	if f.Type == "bit" {
+		return "::text::bit varying" // as many as there are
 	}
 	return "::text::" + f.Type
 }
@@ -351,11 +373,24 @@ func scalarDecoder(kind store.Kind) decoder {
 		return decodeTime
 	case store.Date:
 		return func(c *store.Column, v []byte) error {
-			c.AppendInt(int64(int32(binary.BigEndian.Uint32(v))) + daysTo2000)
+			switch n := int32(binary.BigEndian.Uint32(v)); n {
+			case math.MaxInt32, math.MinInt32:
+				c.AppendBad("the stored day is infinite")
+			default:
+				c.AppendInt(int64(n) + daysTo2000)
+			}
 			return nil
 		}
 	case store.Clock:
-		return func(c *store.Column, v []byte) error { c.AppendInt(int64(binary.BigEndian.Uint64(v))); return nil }
+		return func(c *store.Column, v []byte) error {
+			n := int64(binary.BigEndian.Uint64(v))
+			if n >= 24*3600*1_000_000 {
+				c.AppendBad("the stored time is 24:00, which no day has")
+				return nil
+			}
+			c.AppendInt(n)
+			return nil
+		}
 	case store.UUID:
 		return decodeUUID
 	}

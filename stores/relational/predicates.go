@@ -21,7 +21,7 @@ func (s *statement) predicates(read int) string {
 	return b.String()
 }
 
-var comparison = map[store.Op]string{store.Is: " = ", store.Above: " > ", store.AtLeast: " >= ", store.Below: " < ", store.AtMost: " <= "}
+var comparison = map[store.Op]string{store.Above: " > ", store.AtLeast: " >= ", store.Below: " < ", store.AtMost: " <= "}
 
 // predicate writes what a row of alias, a row of set, must fit; the values are
 // those of the read.
@@ -49,10 +49,13 @@ func (s *statement) predicate(read int, alias string, set *store.Set, c *store.P
 		part := func() string { return s.one(param{read: read, what: whereParam, n: c.Value, kind: store.Text}) }
 		return s.dialect.within(c.Op, own, part)
 	}
-	if c.Many {
-		return s.dialect.anyOf(own, s.one(param{read: read, what: whereParam, n: c.Value, field: f, kind: c.Kind, many: true}))
+	switch {
+	case c.Many:
+		return s.dialect.anyOf(own, s.one(param{read: read, what: whereParam, n: c.Value, field: f, kind: c.Kind, many: true}), f, c.Kind)
+	case c.Op == store.Is:
+		return s.dialect.equals(own, value(), f, c.Kind)
 	}
-	return s.dialect.comparable(own, f) + comparison[c.Op] + value()
+	return s.dialect.ordered(own, f, c.Kind) + comparison[c.Op] + s.dialect.orderedBy(value(), f)
 }
 
 func (s *statement) combined(read int, alias string, set *store.Set, c *store.Predicate) string {
@@ -98,11 +101,12 @@ func (s *statement) behind(read int, alias string, set *store.Set, c *store.Pred
 		own, nullable := s.orderValue(alias, set, o)
 		nullable = nullable || c.Foreign
 		value := func() string {
-			p := param{read: read, what: whereParam, n: c.Value + i, field: f, kind: f.Kind}
+			p := param{read: read, what: whereParam, n: c.Value + i, field: f, kind: kindAs(f, o.Kind)}
 			if o.Bytes && f.Kind == store.Text {
 				p.field = nil // whatever type the column has, it is compared as a text
+				return s.one(p)
 			}
-			return s.one(p)
+			return s.dialect.orderedBy(s.one(p), f)
 		}
 		sign := " > "
 		if o.Desc {

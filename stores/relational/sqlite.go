@@ -6,8 +6,10 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/jmoiron/sqlx"
 	"modernc.org/sqlite"
@@ -48,7 +50,20 @@ type sqliteDialect struct{}
 
 func (sqliteDialect) inline() bool { return false }
 
-func (sqliteDialect) weigh(here, there *store.Field) func(string) string { return nil }
+func (sqliteDialect) weigh(here, there *store.Field) func(string) string {
+	var name string
+	switch {
+	case here.Kind != store.Text || there.Kind != store.Text:
+		return nil
+	case strings.EqualFold(there.Collation, "NOCASE"):
+		name = "lower" // of the letters that the collation knows, too
+	case strings.EqualFold(there.Collation, "RTRIM"):
+		name = "rtrim"
+	default:
+		return nil
+	}
+	return func(expr string) string { return name + "(" + expr + ")" }
+}
 
 func (sqliteDialect) quote(name string) string {
 	return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
@@ -60,43 +75,106 @@ func (sqliteDialect) typeOf(t store.Aggregate, f *store.Field) string { return p
 
 func (sqliteDialect) null(string) string { return "NULL" }
 
-func (sqliteDialect) sent(expr string, _ *out) string { return expr }
+func (sqliteDialect) sent(expr string, o *out) string {
+	if o.field != nil && isUntyped(o.field) && o.kind == store.Text && o.weigh == nil {
+		return "CAST(" + expr + " AS TEXT)"
+	}
+	return expr
+}
 
-func (sqliteDialect) aggregate(t store.Aggregate, expr string) string {
+func (sqliteDialect) aggregate(t store.Aggregate, expr string, _ *store.Field) string {
 	return t.String() + "(" + expr + ")"
 }
 
 func (d sqliteDialect) param(n int, p *param) string {
-	if p.field != nil && !p.many {
-		return d.comparable(mark(n), &store.Field{Kind: p.kind})
+	if p.field == nil || p.many {
+		return mark(n)
 	}
-	return mark(n)
+	return d.given(mark(n), p.field, p.kind)
 }
 
-func (sqliteDialect) anyOf(own, values string) string {
-	return own + " IN (SELECT value FROM json_each(" + values + "))"
+// given writes moments in one form, and numbers to be compared with a column without a
+// type as numbers.
+func (d sqliteDialect) given(value string, f *store.Field, kind store.Kind) string {
+	switch {
+	case kind == store.Time || kind == store.Clock:
+		return inOneForm(value, kind)
+	case isUntyped(f) && (kind == store.Decimal || kind == store.Float):
+		return "CAST(" + value + " AS NUMERIC)"
+	}
+	return value
 }
 
-func (sqliteDialect) anyOfKeys(own []string, values string) string {
-	parts := make([]string, len(own))
-	for k := range own {
-		parts[k] = "json_extract(value, '$[" + strconv.Itoa(k) + "]')"
+func (sqliteDialect) value(v any, _ *store.Field) any {
+	if t, ok := v.(time.Time); ok {
+		return t.Format(momentForm)
+	}
+	return v
+}
+
+func (d sqliteDialect) equals(own, value string, f *store.Field, kind store.Kind) string {
+	if kind == store.UUID { // in either case, so that an index helps
+		return own + " IN (" + value + ", upper(" + value + "))"
+	}
+	return d.ordered(own, f, kind) + " = " + value
+}
+
+func (d sqliteDialect) anyOf(own, values string, f *store.Field, kind store.Kind) string {
+	value := "value"
+	switch kind {
+	case store.Binary:
+		value = "unhex(value)"
+	case store.UUID:
+		return own + " IN (SELECT value FROM json_each(" + values + ") UNION ALL SELECT upper(value) FROM json_each(" + values + "))"
+	}
+	return d.ordered(own, f, kind) + " IN (SELECT " + d.given(value, f, kind) + " FROM json_each(" + values + "))"
+}
+
+func (d sqliteDialect) anyOfKeys(fields []keyField, values string) string {
+	own, parts := make([]string, len(fields)), make([]string, len(fields))
+	for k, f := range fields {
+		value := "json_extract(value, '$[" + strconv.Itoa(k) + "]')"
+		if f.kind == store.Binary {
+			value = "unhex(" + value + ")"
+		}
+		own[k], parts[k] = d.ordered(f.own, f.field, f.kind), d.given(value, f.field, f.kind)
 	}
 	return "(" + strings.Join(own, ", ") + ") IN (SELECT " + strings.Join(parts, ", ") + " FROM json_each(" + values + "))"
 }
 
 func (d sqliteDialect) holds(own string, _ *store.Field, keys param, add func(param) string) string {
-	return "EXISTS (SELECT 1 FROM json_each(CASE WHEN json_valid(" + own + ") THEN " + own + " ELSE '[]' END) e WHERE " + d.anyOf("CAST(e.value AS TEXT)", add(keys)) + ")"
+	return "EXISTS (SELECT 1 FROM json_each(CASE WHEN json_valid(" + own + ") THEN " + own + " ELSE '[]' END) e WHERE " + d.anyOf("CAST(e.value AS TEXT)", add(keys), nil, store.Text) + ")"
 }
 
-// comparable writes moments in one form: the file may have any of several.
 func (sqliteDialect) bytes(own string) string { return own + " COLLATE BINARY" }
-func (sqliteDialect) comparable(own string, f *store.Field) string {
-	if f != nil && f.Kind == store.Time {
-		return "strftime('%Y-%m-%d %H:%M:%f', " + own + ")"
+
+// ordered writes moments and booleans in one form, of which the file may have any of
+// several, and what is wanted as text of a column without a type as text.
+func (sqliteDialect) ordered(own string, f *store.Field, kind store.Kind) string {
+	switch {
+	case kind == store.Time || kind == store.Clock:
+		return inOneForm(own, kind)
+	case kind == store.Bool:
+		return "CASE WHEN lower(" + own + ") IN ('1', 't', 'true') THEN 1 WHEN lower(" + own + ") IN ('0', 'f', 'false') THEN 0 END"
+	case kind == store.Text && isUntyped(f):
+		return "CAST(" + own + " AS TEXT)"
 	}
 	return own
 }
+
+func (sqliteDialect) orderedBy(value string, _ *store.Field) string { return value }
+
+// inOneForm writes a moment or time of day in one form, to milliseconds.
+func inOneForm(value string, kind store.Kind) string {
+	if kind == store.Clock {
+		return "strftime('%H:%M:%f', " + value + ")"
+	}
+	return "strftime('%Y-%m-%d %H:%M:%f', " + value + ")"
+}
+
+// isUntyped reports whether a column can hold values of any type: it is of none, as an
+// expression of a view, or of the type ANY.
+func isUntyped(f *store.Field) bool { return f != nil && (f.Type == "" || f.Type == "any") }
 
 func (sqliteDialect) same() string { return " IS " }
 
@@ -122,12 +200,13 @@ func (sqliteDialect) decoder(f *store.Field, w *store.Wanted) decoder { return t
 func sqliteCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) {
 	var columns []struct {
 		Set, What, Name, Type string
+		Definition            string
 		NotNull               bool `db:"not_null"`
 		Key                   int
 		Hidden                int
 	}
 	if err := db.SelectContext(ctx, &columns, `
-SELECT m.name AS "set", m.type AS what, c.name, c.type, c."notnull" AS not_null, c.pk AS key, c.hidden
+SELECT m.name AS "set", m.type AS what, COALESCE(m.sql, '') AS definition, c.name, c.type, c."notnull" AS not_null, c.pk AS key, c.hidden
   FROM sqlite_master m, pragma_table_xinfo(m.name) c
  WHERE m.type IN ('table', 'view') AND m.name NOT LIKE 'sqlite\_%' ESCAPE '\' AND c.hidden <> 1
  ORDER BY m.name, c.cid`); err != nil {
@@ -138,6 +217,13 @@ SELECT m.name AS "set", m.type AS what, c.name, c.type, c."notnull" AS not_null,
 	for _, c := range columns {
 		f := store.Field{Name: c.Name, Type: strings.ToLower(c.Type), Kind: sqliteKind(c.Type), Computed: c.Hidden > 1,
 			Nullable: !c.NotNull && c.Key == 0 && c.What == "table"}
+		if f.Kind == store.Text {
+			f.Collation = collationOf(c.Definition, c.Name)
+			f.Loose = f.Collation != "" && !strings.EqualFold(f.Collation, "BINARY")
+		}
+		if isUntyped(&f) {
+			f.Also = anyKinds
+		}
 		b.field(c.Set, c.What, 0, f)
 		if c.Key > 0 {
 			if keys[c.Set] == nil {
@@ -197,10 +283,25 @@ func sqliteKind(declared string) store.Kind {
 		return store.Binary
 	case strings.Contains(name, "REAL"), strings.Contains(name, "FLOA"), strings.Contains(name, "DOUB"):
 		return store.Float
-	case name == "":
-		return store.Unknown
+	case name == "", name == "ANY":
+		return store.Text // which any value has
 	}
 	return store.Decimal
+}
+
+// anyKinds are as what a column without a type can be read.
+var anyKinds = []store.Kind{store.Int, store.Float, store.Decimal, store.Bool, store.Time, store.Date, store.Clock, store.UUID, store.JSON, store.Binary}
+
+// collationOf returns the collation that the definition of a table gives a column.
+func collationOf(definition, column string) string {
+	form, err := regexp.Compile("(?is)[(,\\s][\"`\\[]?" + regexp.QuoteMeta(column) + "[\"`\\]]?\\s[^,]*?\\bCOLLATE\\s+[\"']?(\\w+)")
+	if err != nil {
+		return ""
+	}
+	if found := form.FindStringSubmatch(definition); found != nil {
+		return found[1]
+	}
+	return ""
 }
 
 // failSQLite turns an error of the driver into one of the port, or returns nil

@@ -70,9 +70,9 @@ func (l *layout) sendLinks(read int) {
 		here, there := l.field(r.Parent, r.Here[k]), set.Field(path)
 		weigh := l.dialect.windowed.weigh(here, there)
 		if weigh != nil {
-			above.outs = append(above.outs, out{read: r.Parent, path: r.Here[k], column: -1, field: here, below: read, link: k + 1, weigh: weigh})
+			above.outs = append(above.outs, out{read: r.Parent, path: r.Here[k], column: -1, field: here, kind: linkKind(here), below: read, link: k + 1, weigh: weigh})
 		}
-		own.outs = append(own.outs, out{read: read, path: path, column: -1, field: there, below: read, link: k + 1, weigh: weigh})
+		own.outs = append(own.outs, out{read: read, path: path, column: -1, field: there, kind: linkKind(there), below: read, link: k + 1, weigh: weigh})
 	}
 }
 
@@ -113,7 +113,7 @@ func (f *form) planLink(b *branch) {
 		plan.weighed = plan.weighed || weighed
 	}
 	for k, path := range fields {
-		plan.fields = append(plan.fields, set.Field(path).Kind)
+		plan.fields = append(plan.fields, linkKind(set.Field(path)))
 		key, _ := above.sent(r.Parent, r.Here[k])
 		f.planSide(&plan, above, key, keyPlan{lookup: n, n: k, side: keysSide})
 		if plan.weighed {
@@ -131,7 +131,7 @@ func (f *form) planLink(b *branch) {
 
 // planSide adds a value of a link to the plan of the read that sends it.
 func (f *form) planSide(link *linkPlan, b *branch, o out, k keyPlan) {
-	kind := o.field.Kind
+	kind := o.kind
 	k.slot, k.decode = o.slot, f.layout.dialect.decoder(o.field, &store.Wanted{Path: o.path, Kind: kind})
 	if o.weigh != nil {
 		kind = store.Binary

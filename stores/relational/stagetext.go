@@ -108,7 +108,7 @@ func (s *statement) keyFields(b *branch) []keyField {
 	fields, set := s.linkFields(b.read)
 	for _, path := range fields {
 		f := set.Field(path)
-		list = append(list, keyField{s.column(alias, b.read, path), f, f.Kind})
+		list = append(list, keyField{s.column(alias, b.read, path), f, linkKind(f)})
 	}
 	return list
 }
@@ -126,17 +126,13 @@ func (s *statement) stageKeys(b *branch) string {
 		return " AND " + s.dialect.holds(first.own, first.field, param{read: b.read, what: keyParam, kind: elem, many: true}, s.one)
 	}
 	if len(fields) == 1 {
-		return " AND " + s.dialect.anyOf(first.own, s.one(key))
-	}
-	var own []string
-	for _, f := range fields {
-		own = append(own, f.own)
+		return " AND " + s.dialect.anyOf(first.own, s.one(key), first.field, first.kind)
 	}
 	text := ""
 	if s.dialect.windowed.inline() { // combinations do not lead it to an index
-		text = " AND " + s.dialect.anyOf(first.own, s.one(key))
+		text = " AND " + s.dialect.anyOf(first.own, s.one(key), first.field, first.kind)
 	}
-	return text + " AND " + s.dialect.windowed.anyOfKeys(own, s.one(param{read: b.read, what: keysParam, n: len(fields), many: true}))
+	return text + " AND " + s.dialect.windowed.anyOfKeys(fields, s.one(param{read: b.read, what: keysParam, n: len(fields), fields: fields, many: true}))
 }
 
 // boundedRows writes the bounded rows of a branch, numbered in their order: all, or

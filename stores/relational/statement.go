@@ -18,12 +18,13 @@ type statement struct {
 
 // A param is a parameter of the statement: its value comes from the inputs.
 type param struct {
-	read  int
-	what  paramKind
-	n     int          // which key, or which of the values of the predicates
-	field *store.Field // what the value is compared with
-	kind  store.Kind   // of the value
-	many  bool         // several values, as an array
+	read   int
+	what   paramKind
+	n      int          // which key, or which of the values of the predicates
+	field  *store.Field // what the value is compared with
+	kind   store.Kind   // of the value
+	many   bool         // several values, as an array
+	fields []keyField   // of combinations: what they are compared with
 }
 
 type paramKind uint8
@@ -228,9 +229,9 @@ func (s *statement) expression(o out) string {
 	case o.total != store.NoAggregate:
 		own := s.column("t", o.read, o.path)
 		if o.total == store.Min || o.total == store.Max {
-			own = s.dialect.comparable(own, o.field)
+			own = s.dialect.ordered(own, o.field, o.kind)
 		}
-		return s.dialect.aggregate(o.total, own)
+		return s.dialect.aggregate(o.total, own, o.field)
 	case len(o.via) > 0:
 		return s.via(fmt.Sprintf("t%d", o.read), o.via, o.path)
 	}
@@ -449,7 +450,7 @@ func (s *statement) hasKey(read int) string {
 	if c.Kind == store.List {
 		return s.dialect.holds(own, s.field(read, c.Path), param{read: read, what: keyParam, kind: c.Elem.Kind, many: true}, s.one)
 	}
-	return s.dialect.anyOf(own, s.keyValue(read, 0))
+	return s.dialect.anyOf(own, s.keyValue(read, 0), s.field(read, c.Path), c.Kind)
 }
 
 // keySets writes the combinations of key values as a table k.

@@ -1,12 +1,14 @@
 package relational
 
 import (
-	"bytes"
 	"context"
 	"database/sql"
+	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"math"
+	"math/big"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -64,11 +66,10 @@ func (s *Source) runText(ctx context.Context, on sqlx.QueryerContext, st *stage,
 		}
 		p := &st.params[t.params[i]]
 		if s.dialect.windowed.inline() && p.many {
-			args = inlined(&text, args, p, in)
+			args = inlined(&text, args, p, in, s.dialect.windowed)
 			continue
 		}
-		text.WriteByte('?')
-		args = append(args, argument(p, in))
+		args = give(&text, args, s.dialect.windowed.value(argument(p, in), p.field), s.dialect.windowed)
 	}
 	rows, err := on.QueryContext(ctx, text.String(), args...)
 	if err != nil {
@@ -142,6 +143,36 @@ func appendScanned(buf []byte, v any) []byte {
 	return buf
 }
 
+// give writes a value that is a parameter, or a number with all of its digits where a
+// parameter would be a text, which is compared as a double.
+func give(text *strings.Builder, args []any, v any, d windowDialect) []any {
+	number, exact := v.(json.Number)
+	switch {
+	case exact && d.inline():
+		text.WriteString(plainNumber(string(number)))
+		return args
+	case exact:
+		v = string(number)
+	}
+	text.WriteByte('?')
+	return append(args, v)
+}
+
+// plainNumber writes a number as SQL has exact ones, if it has few enough digits for
+// one, or else as a double, which equals no exact one that is stored.
+func plainNumber(number string) string {
+	n, ok := new(big.Rat).SetString(number)
+	if !ok {
+		return "NULL"
+	}
+	whole := strings.TrimPrefix(n.FloatString(0), "-")
+	if digits, exact := n.FloatPrec(); exact && digits <= 30 && len(whole)+digits <= 65 {
+		return n.FloatString(digits)
+	}
+	f, _ := n.Float64()
+	return strconv.FormatFloat(f, 'e', -1, 64)
+}
+
 // momentForm is how moments are given, and mostly come.
 const momentForm = "2006-01-02 15:04:05.999999"
 
@@ -184,13 +215,15 @@ func valueAt(c *store.Column, row int) any {
 	case store.Float:
 		return c.Floats[row]
 	case store.Time:
-		return time.UnixMicro(c.Ints[row]).UTC().Format(momentForm)
+		return time.UnixMicro(c.Ints[row]).UTC()
+	case store.Decimal:
+		return json.Number(c.At(row))
 	case store.Date:
 		return store.FormatDate(c.Ints[row])
 	case store.Clock:
 		return string(store.AppendClock(nil, c.Ints[row]))
 	case store.Binary:
-		return bytes.Clone(c.At(row))
+		return append([]byte{}, c.At(row)...) // not nil, which would be NULL
 	}
 	return string(c.At(row))
 }
@@ -226,6 +259,14 @@ func asJSON(columns []store.Column) string {
 				break
 			}
 			v := valueAt(&columns[i], row)
+			switch value := v.(type) {
+			case time.Time:
+				v = value.Format(momentForm)
+			case json.Number:
+				v = string(value)
+			case []byte:
+				v = hex.EncodeToString(value)
+			}
 			if f, ok := v.(float64); ok && (math.IsNaN(f) || math.IsInf(f, 0)) {
 				one = nil
 				break
@@ -248,30 +289,42 @@ func asJSON(columns []store.Column) string {
 }
 
 // inlined writes a parameter for each of many values.
-func inlined(text *strings.Builder, args []any, p *param, in []store.Input) []any {
+func inlined(text *strings.Builder, args []any, p *param, in []store.Input, d windowDialect) []any {
 	columns := in[p.read].Keys
 	if p.what != keysParam {
 		columns = []store.Column{*valuesOf(p, in)}
 	}
-	first := len(args)
+	fields := p.fields
+	if len(columns) == 1 {
+		fields = []keyField{{field: p.field, kind: p.kind}}
+	}
+	none := true
 	for row := range columns[0].Len() {
 		if columns[0].Null[row] {
 			continue
 		}
-		if len(args) > first {
+		if !none {
 			text.WriteString(", ")
 		}
-		switch {
-		case len(columns) == 1:
-			text.WriteByte('?')
-		default:
-			text.WriteString("(?" + strings.Repeat(", ?", len(columns)-1) + ")")
+		none = false
+		if len(columns) > 1 {
+			text.WriteByte('(')
 		}
 		for i := range columns {
-			args = append(args, valueAt(&columns[i], row))
+			if i > 0 {
+				text.WriteString(", ")
+			}
+			f := fields[i]
+			before, after, _ := strings.Cut(d.given("?", f.field, f.kind), "?")
+			text.WriteString(before)
+			args = give(text, args, d.value(valueAt(&columns[i], row), f.field), d)
+			text.WriteString(after)
+		}
+		if len(columns) > 1 {
+			text.WriteByte(')')
 		}
 	}
-	if len(args) == first { // a list must hold something, and nothing equals NULL
+	if none { // a list must hold something, and nothing equals NULL
 		null := "NULL"
 		if p.what == keysParam {
 			null = "(NULL" + strings.Repeat(", NULL", len(columns)-1) + ")"
@@ -287,7 +340,7 @@ func inlined(text *strings.Builder, args []any, p *param, in []store.Input) []an
 func textDecoder(f *store.Field, w *store.Wanted) decoder {
 	kind := w.Kind
 	if w.Aggregate == store.NoAggregate && f != nil {
-		kind = f.Kind
+		kind = kindAs(f, w.Kind)
 	}
 	if kind == store.JSON {
 		return func(c *store.Column, v []byte) error {
@@ -344,12 +397,17 @@ func appendText(c *store.Column, kind store.Kind, v []byte) string {
 		}
 		c.AppendBytes(v)
 	case store.UUID:
+		if lower := strings.ToLower(text); !uuidForm.MatchString(lower) || text != lower && text != strings.ToUpper(text) {
+			return fmt.Sprintf("the stored value %s is no UUID in small letters or in capitals", short(text))
+		}
 		c.AppendText(strings.ToLower(text))
 	default:
 		c.AppendBytes(v)
 	}
 	return ""
 }
+
+var uuidForm = regexp.MustCompile("^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$")
 
 func short(text string) string {
 	if len(text) > 40 {
@@ -369,6 +427,9 @@ func parseMoment(kind store.Kind, text string) (int64, bool) {
 		text = text[11:] // a driver that makes moments of times of day
 	}
 	if n, ok := store.ParseMoment(kind, text); ok || kind != store.Time {
+		if !ok && kind == store.Clock {
+			return store.ParseMoment(kind, text+":00") // 08:30
+		}
 		return n, ok
 	}
 	for _, form := range moments {
