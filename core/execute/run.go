@@ -338,6 +338,9 @@ func (r *run) ask(ctx context.Context, f *plan.Fetch, inputs []store.Input) (got
 		}
 	}()
 	got.answer, got.err = f.Request.Run(ctx, r.opts.Caller, inputs)
+	if got.err == nil {
+		got.err = got.answer.Check(f.Asked)
+	}
 	if got.err != nil {
 		got.answer = nil
 	}

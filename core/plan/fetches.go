@@ -55,11 +55,11 @@ func (b *builder) fetches(prepare Prepare) {
 		b.plan.order(f)
 		b.plan.Waves = max(b.plan.Waves, f.Wave)
 		if prepare != nil {
-			reads := make([]*store.Read, len(f.Reads))
+			f.Asked = make([]*store.Read, len(f.Reads))
 			for i, r := range f.Reads {
-				reads[i] = r.Store
+				f.Asked[i] = r.Store
 			}
-			if f.Request, f.Err = prepare(f.Source, reads); f.Err == nil {
+			if f.Request, f.Err = prepare(f.Source, f.Asked); f.Err == nil {
 				d := f.Request.Describe()
 				f.Statements = max(1, d.Statements)
 				f.Asks, f.EachKey, f.Pages, f.MaxKeys = d.Asks, d.EachKey, d.Pages, d.MaxKeys

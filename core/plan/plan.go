@@ -57,6 +57,8 @@ type Fetch struct {
 	EachKey    bool
 	Pages      int // how many pages are followed at most, each a request; 0 for one
 	MaxKeys    int // how many keys a request takes; 0 for all
+	// Asked is Reads as the source knows them.
+	Asked []*store.Read
 	// Request is prepared by the source. It is nil if the plan was made without
 	// stores, or if Err says why it could not be prepared.
 	Request store.Request
