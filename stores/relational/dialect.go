@@ -70,6 +70,8 @@ type dialect interface {
 	// holds writes that a list, or a list in JSON, holds one of many keys, which are a
 	// parameter that add writes.
 	holds(own string, f *store.Field, keys param, add func(param) string) string
+	// meet writes that a field's value, which is looked for, is that of another.
+	meet(there string, f *store.Field, here string, other *store.Field) string
 	// ordered writes a field's value so that it can be put in order and compared, and
 	// orderedBy a value that is given to be compared with that.
 	ordered(own string, f *store.Field, kind store.Kind) string
@@ -87,14 +89,18 @@ type dialect interface {
 
 // A windowDialect is the SQL by which a database does without LATERAL.
 type windowDialect interface {
-	// weigh returns how values of two texts are written so that their bytes are equal
-	// just if the database takes the texts for equal; nil if they are so as they are.
-	weigh(here, there *store.Field) func(expr string) string
+	// weigh returns how the values of two texts, the second of which is looked for, are
+	// written so that their bytes are equal just if the database takes the texts for
+	// equal; nil if they are so as they are.
+	weigh(here, there *store.Field) (weighHere, weighThere func(expr string) string)
 	// anyOfKeys writes that values are one of many combinations.
 	anyOfKeys(fields []keyField, values string) string
 	// given writes a value that is given to be compared with a field, and value returns
 	// it in the form in which the database takes it for equal.
 	given(value string, f *store.Field, kind store.Kind) string
+	// text writes a parameter, once or several times, for a text to be compared with a
+	// field.
+	text(given string, f *store.Field) string
 	value(v any, f *store.Field) any
 	// inline reports whether many values are parameters of their own; else they are
 	// one, a JSON array.

@@ -120,6 +120,7 @@ func TestEdges(t *testing.T) {
 		t.Run(kind, func(t *testing.T) {
 			var statements strings.Builder
 			var schemas []string
+			var allRoots, types, together strings.Builder
 			for i, e := range edges[kind] {
 				fmt.Fprintf(&statements, "CREATE TABLE e%d (id int PRIMARY KEY, v %s)\n", i, e.typ)
 				id := 0
@@ -145,7 +146,11 @@ func TestEdges(t *testing.T) {
 				if e.scalar == "JSON" {
 					same = ""
 				}
-				schemas = append(schemas, fmt.Sprintf("type Query {%s }\ntype E%d @stored(in: \"db\", as: \"e%d\", key: \"id\") { id: Int! v: %s%s }\n", roots, i, i, e.scalar, same))
+				own := fmt.Sprintf("type E%d @stored(in: \"db\", as: \"e%d\", key: \"id\") { id: Int! v: %s%s }\n", i, i, e.scalar, same)
+				schemas = append(schemas, "type Query {"+roots+" }\n"+own)
+				allRoots.WriteString(roots)
+				types.WriteString(own)
+				fmt.Fprintf(&together, " e%d { id v }", i)
 			}
 			db, url := emptyDatabase(t, kind)
 			if kind == relational.MySQL {
@@ -159,7 +164,22 @@ func TestEdges(t *testing.T) {
 					edgeChecks{t, engine, i, e}.all()
 				})
 			}
+			whole := conform.NewEngine(t, "type Query {"+allRoots.String()+" }\n"+types.String(), map[string]store.Source{"db": openAt(t, kind, url)})
+			sideBySide(t, whole, together.String(), len(edges[kind]))
 		})
+	}
+}
+
+// sideBySide holds that what a column shows does not depend on what else is asked.
+func sideBySide(t *testing.T, e *conform.Engine, fields string, n int) {
+	t.Helper()
+	var all, own map[string]json.RawMessage
+	json.Unmarshal([]byte(e.Ask(t, "{"+fields+" }", nil).Data), &all)
+	for i := range n {
+		json.Unmarshal([]byte(e.Ask(t, fmt.Sprintf("{ e%d { id v } }", i), nil).Data), &own)
+		if name := fmt.Sprint("e", i); string(all[name]) != string(own[name]) || len(own[name]) < 10 {
+			t.Errorf("%s is shown as %s, and beside others as %s", name, own[name], all[name])
+		}
 	}
 }
 

@@ -116,34 +116,53 @@ func ownValues(fields []keyField) string {
 
 func (mysqlDialect) inline() bool { return true }
 
-func (mysqlDialect) weigh(here, there *store.Field) func(string) string {
+// Texts of two fields are compared by the collation of the one that is looked for, as
+// texts that are given are. What its character set does not have equals nothing there.
+
+func (mysqlDialect) weigh(here, there *store.Field) (weighHere, weighThere func(string) string) {
 	if here.Collation == "" || there.Collation == "" || isExact(here.Collation) && isExact(there.Collation) {
-		return nil
+		return nil, nil
 	}
-	collation, convert := there.Collation, false
-	if charset(here.Collation) != charset(there.Collation) {
-		convert = true
-		if charset(collation) != "utf8mb4" {
-			collation = "utf8mb4_general_ci"
-			if charset(here.Collation) == "utf8mb4" {
-				collation = here.Collation
-			}
+	weighThere = func(expr string) string {
+		if isPadded(there.Collation) {
+			return "WEIGHT_STRING(RTRIM(" + expr + "))"
 		}
+		return "WEIGHT_STRING(CONCAT(" + expr + "))" // of an enum as its text
 	}
 	return func(expr string) string {
-		if convert {
-			expr = "CONVERT(" + expr + " USING utf8mb4)"
+		text, fits := inCollation(expr, here, there)
+		if text = weighThere(text); fits != "" {
+			text = "IF(" + fits + ", " + text + ", NULL)"
 		}
-		if convert || here.Collation != there.Collation {
-			expr += " COLLATE " + collation
-		}
-		if isPadded(collation) {
-			expr = "RTRIM(" + expr + ")"
-		} else {
-			expr = "CONCAT(" + expr + ")" // an enum as its text
-		}
-		return "WEIGHT_STRING(" + expr + ")"
+		return text
+	}, weighThere
+}
+
+// inCollation writes a text of one field in the character set and collation of another,
+// and what holds if that has all of its characters; "" if it has all there are.
+func inCollation(expr string, own, as *store.Field) (text, fits string) {
+	switch {
+	case own.Collation == as.Collation:
+		return expr, ""
+	case charset(own.Collation) == charset(as.Collation):
+		return expr + " COLLATE " + as.Collation, ""
 	}
+	text = "CONVERT(" + expr + " USING " + charset(as.Collation) + ")"
+	if charset(as.Collation) != "utf8mb4" {
+		fits = "CONVERT(" + text + " USING utf8mb4) COLLATE utf8mb4_bin = CONVERT(" + expr + " USING utf8mb4) COLLATE utf8mb4_bin"
+	}
+	return text + " COLLATE " + as.Collation, fits
+}
+
+func (mysqlDialect) meet(there string, f *store.Field, here string, other *store.Field) string {
+	if f == nil || other == nil || f.Collation == "" || other.Collation == "" {
+		return there + " = " + here
+	}
+	text, fits := inCollation(here, other, f)
+	if fits != "" {
+		return there + " = " + text + " AND " + fits
+	}
+	return there + " = " + text
 }
 
 // charset returns the character set of a collation, with whose name its own begins.
@@ -215,6 +234,16 @@ func (mysqlDialect) given(value string, f *store.Field, kind store.Kind) string 
 		return "UNHEX(REPLACE(" + value + ", '-', ''))"
 	}
 	return value
+}
+
+// text writes a text so that it can be compared with a field whose character set may not
+// have its characters; then nothing stored equals it.
+func (mysqlDialect) text(given string, f *store.Field) string {
+	if f == nil || f.Collation == "" || charset(f.Collation) == "utf8mb4" || !strings.ContainsFunc(given, func(r rune) bool { return r > 127 }) {
+		return "?"
+	}
+	text, fits := inCollation("?", &store.Field{Collation: "utf8mb4_general_ci"}, f)
+	return "IF(" + fits + ", " + text + ", NULL)"
 }
 
 func (mysqlDialect) value(v any, f *store.Field) any {

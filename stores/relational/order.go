@@ -42,7 +42,7 @@ func (s *statement) orderValue(alias string, set *store.Set, o store.Order) (exp
 	f := s.fieldOf(set, o.Via, o.Path)
 	expr, nullable = alias+"."+s.quote(o.Path), f != nil && (f.Nullable || set.What == "view")
 	if len(o.Via) > 0 {
-		expr, nullable = s.via(alias, o.Via, o.Path), true
+		expr, nullable = s.via(alias, set.Name, o.Via, o.Path), true
 	}
 	if o.Bytes && f != nil && f.Kind == store.Text {
 		return s.dialect.bytes(expr), nullable
@@ -54,17 +54,17 @@ func (s *statement) orderValue(alias string, set *store.Set, o store.Order) (exp
 }
 
 // via writes the value of a field of the one record that links lead to from a
-// row of alias.
-func (s *statement) via(alias string, links []store.Link, path string) string {
+// row of alias, a row of set.
+func (s *statement) via(alias, set string, links []store.Link, path string) string {
 	var w writer
 	for i, l := range links {
 		own := fmt.Sprintf("v%d", i)
 		if i == 0 {
 			w.add("(SELECT v", fmt.Sprint(len(links)-1), ".", s.quote(path), " FROM ", s.quote(l.Set), " ", own)
 		} else {
-			w.add(" JOIN ", s.quote(l.Set), " ", own, " ON ", s.equalFields(own, l.There, fmt.Sprintf("v%d", i-1), l.Here))
+			w.add(" JOIN ", s.quote(l.Set), " ", own, " ON ", s.equalFields(fields{own, l.Set, l.There}, fields{fmt.Sprintf("v%d", i-1), links[i-1].Set, l.Here}))
 		}
 	}
-	w.add(" WHERE ", s.equalFields("v0", links[0].There, alias, links[0].Here), ")")
+	w.add(" WHERE ", s.equalFields(fields{"v0", links[0].Set, links[0].There}, fields{alias, set, links[0].Here}), ")")
 	return w.String()
 }

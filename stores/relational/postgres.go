@@ -137,6 +137,10 @@ func (postgresDialect) param(n int, p *param) string {
 	return fmt.Sprintf("$%d%s", n, typ)
 }
 
+func (postgresDialect) meet(there string, _ *store.Field, here string, _ *store.Field) string {
+	return there + " = " + here
+}
+
 func (postgresDialect) equals(own, value string, _ *store.Field, _ store.Kind) string {
 	return own + " = " + value
 }

@@ -32,7 +32,7 @@ func (s *statement) predicate(read int, alias string, set *store.Set, c *store.P
 	case store.Not:
 		return "(" + s.predicate(read, alias, set, &c.Of[0]) + ") IS NOT TRUE"
 	case store.With:
-		return s.exists(read, alias, c)
+		return s.exists(read, alias, set, c)
 	case store.Missing:
 		return alias + "." + s.quote(c.Path) + " IS NULL"
 	case store.After:
@@ -74,19 +74,20 @@ func (s *statement) combined(read int, alias string, set *store.Set, c *store.Pr
 }
 
 // exists writes that some related row fits.
-func (s *statement) exists(read int, alias string, c *store.Predicate) string {
+func (s *statement) exists(read int, alias string, set *store.Set, c *store.Predicate) string {
 	s.inner++
 	own, pairs := fmt.Sprintf("e%d", s.inner), fmt.Sprintf("p%d", s.inner)
 	var w writer
 	if t := c.Link.JoinTable; t != nil {
 		w.add("EXISTS (SELECT 1 FROM ", s.quote(t.Set), " ", pairs, " JOIN ", s.quote(c.Link.Set), " ", own,
-			" ON ", s.equalFields(own, c.Link.There, pairs, t.There), " WHERE ", s.equalFields(pairs, t.Here, alias, c.Link.Here))
+			" ON ", s.equalFields(fields{own, c.Link.Set, c.Link.There}, fields{pairs, t.Set, t.There}),
+			" WHERE ", s.equalFields(fields{pairs, t.Set, t.Here}, fields{alias, set.Name, c.Link.Here}))
 	} else {
-		w.add("EXISTS (SELECT 1 FROM ", s.quote(c.Link.Set), " ", own, " WHERE ", s.equalFields(own, c.Link.There, alias, c.Link.Here))
+		w.add("EXISTS (SELECT 1 FROM ", s.quote(c.Link.Set), " ", own, " WHERE ", s.equalFields(fields{own, c.Link.Set, c.Link.There}, fields{alias, set.Name, c.Link.Here}))
 	}
-	set := s.catalogue.Sets[c.Link.Set]
+	related := s.catalogue.Sets[c.Link.Set]
 	for i := range c.Of {
-		w.add(" AND ", s.predicate(read, own, set, &c.Of[i]))
+		w.add(" AND ", s.predicate(read, own, related, &c.Of[i]))
 	}
 	w.add(")")
 	return w.String()

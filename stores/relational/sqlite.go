@@ -50,19 +50,20 @@ type sqliteDialect struct{}
 
 func (sqliteDialect) inline() bool { return false }
 
-func (sqliteDialect) weigh(here, there *store.Field) func(string) string {
+func (sqliteDialect) weigh(here, there *store.Field) (weighHere, weighThere func(string) string) {
 	var name string
 	switch {
 	case here.Kind != store.Text || there.Kind != store.Text:
-		return nil
+		return nil, nil
 	case strings.EqualFold(there.Collation, "NOCASE"):
 		name = "lower" // of the letters that the collation knows, too
 	case strings.EqualFold(there.Collation, "RTRIM"):
 		name = "rtrim"
 	default:
-		return nil
+		return nil, nil
 	}
-	return func(expr string) string { return name + "(" + expr + ")" }
+	weigh := func(expr string) string { return name + "(" + expr + ")" }
+	return weigh, weigh
 }
 
 func (sqliteDialect) quote(name string) string {
@@ -105,11 +106,17 @@ func (d sqliteDialect) given(value string, f *store.Field, kind store.Kind) stri
 	return value
 }
 
+func (sqliteDialect) text(string, *store.Field) string { return "?" }
+
 func (sqliteDialect) value(v any, _ *store.Field) any {
 	if t, ok := v.(time.Time); ok {
 		return t.Format(momentForm)
 	}
 	return v
+}
+
+func (sqliteDialect) meet(there string, _ *store.Field, here string, _ *store.Field) string {
+	return there + " = " + here
 }
 
 func (d sqliteDialect) equals(own, value string, f *store.Field, kind store.Kind) string {

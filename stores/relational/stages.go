@@ -68,11 +68,11 @@ func (l *layout) sendLinks(read int) {
 	for k, path := range fields {
 		l.sendKeys(above, r.Parent, r.Here[k:k+1])
 		here, there := l.field(r.Parent, r.Here[k]), set.Field(path)
-		weigh := l.dialect.windowed.weigh(here, there)
-		if weigh != nil {
-			above.outs = append(above.outs, out{read: r.Parent, path: r.Here[k], column: -1, field: here, kind: linkKind(here), below: read, link: k + 1, weigh: weigh})
+		weighHere, weighThere := l.dialect.windowed.weigh(here, there)
+		if weighHere != nil {
+			above.outs = append(above.outs, out{read: r.Parent, path: r.Here[k], column: -1, field: here, kind: linkKind(here), below: read, link: k + 1, weigh: weighHere})
 		}
-		own.outs = append(own.outs, out{read: read, path: path, column: -1, field: there, kind: linkKind(there), below: read, link: k + 1, weigh: weigh})
+		own.outs = append(own.outs, out{read: read, path: path, column: -1, field: there, kind: linkKind(there), below: read, link: k + 1, weigh: weighThere})
 	}
 }
 

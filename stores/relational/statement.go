@@ -233,7 +233,7 @@ func (s *statement) expression(o out) string {
 		}
 		return s.dialect.aggregate(o.total, own, o.field)
 	case len(o.via) > 0:
-		return s.via(fmt.Sprintf("t%d", o.read), o.via, o.path)
+		return s.via(fmt.Sprintf("t%d", o.read), s.reads[o.read].Set, o.via, o.path)
 	}
 	if o.link > 0 && o.read == o.below && s.reads[o.read].JoinTable != nil {
 		return s.column("m", o.read, o.path)
@@ -241,11 +241,19 @@ func (s *statement) expression(o out) string {
 	return s.column("t", o.read, o.path)
 }
 
-// equalFields writes that fields of one alias equal those of another.
-func (s *statement) equalFields(a string, fields []string, b string, others []string) string {
-	terms := make([]string, len(fields))
-	for k := range fields {
-		terms[k] = a + "." + s.quote(fields[k]) + " = " + b + "." + s.quote(others[k])
+// A fields is fields of a table, by the name that it has in the statement.
+type fields struct {
+	alias, set string
+	names      []string
+}
+
+// equalFields writes that fields of one table, which are looked for, equal those of
+// another.
+func (s *statement) equalFields(there, here fields) string {
+	terms := make([]string, len(there.names))
+	for k := range there.names {
+		terms[k] = s.dialect.meet(there.alias+"."+s.quote(there.names[k]), s.catalogue.Sets[there.set].Field(there.names[k]),
+			here.alias+"."+s.quote(here.names[k]), s.catalogue.Sets[here.set].Field(here.names[k]))
 	}
 	return strings.Join(terms, " AND ")
 }
@@ -284,7 +292,7 @@ func (s *statement) joins(w *writer, b *branch, reads []int) {
 			if b.isInside(r.Parent) && !b.isInside(j) {
 				here = "b." + s.linkName(r.Parent, r.Here[k])
 			}
-			w.add(s.column("t", j, r.There[k]), " = ", here)
+			w.add(s.dialect.meet(s.column("t", j, r.There[k]), s.field(j, r.There[k]), here, s.field(r.Parent, r.Here[k])))
 		}
 		w.add(s.predicates(j))
 	}
@@ -365,11 +373,7 @@ func (s *statement) equal(alias string, fields []string, read int) string {
 
 // pairJoin writes how a row belongs to its pair.
 func (s *statement) pairJoin(read int, r *store.Read) string {
-	terms := make([]string, len(r.There))
-	for k := range r.There {
-		terms[k] = s.column("t", read, r.There[k]) + " = " + s.column("m", read, r.JoinTable.There[k])
-	}
-	return strings.Join(terms, " AND ")
+	return s.equalFields(fields{fmt.Sprintf("t%d", read), r.Set, r.There}, fields{fmt.Sprintf("m%d", read), r.JoinTable.Set, r.JoinTable.There})
 }
 
 // root writes the rows of a read that hangs from no other, in their order;

@@ -69,7 +69,7 @@ func (s *Source) runText(ctx context.Context, on sqlx.QueryerContext, st *stage,
 			args = inlined(&text, args, p, in, s.dialect.windowed)
 			continue
 		}
-		args = give(&text, args, s.dialect.windowed.value(argument(p, in), p.field), s.dialect.windowed)
+		args = give(&text, args, argument(p, in), p.field, s.dialect.windowed)
 	}
 	rows, err := on.QueryContext(ctx, text.String(), args...)
 	if err != nil {
@@ -145,17 +145,24 @@ func appendScanned(buf []byte, v any) []byte {
 
 // give writes a value that is a parameter, or a number with all of its digits where a
 // parameter would be a text, which is compared as a double.
-func give(text *strings.Builder, args []any, v any, d windowDialect) []any {
-	number, exact := v.(json.Number)
-	switch {
-	case exact && d.inline():
-		text.WriteString(plainNumber(string(number)))
-		return args
-	case exact:
-		v = string(number)
+func give(text *strings.Builder, args []any, v any, f *store.Field, d windowDialect) []any {
+	v = d.value(v, f)
+	form := "?"
+	switch given := v.(type) {
+	case json.Number:
+		if d.inline() {
+			text.WriteString(plainNumber(string(given)))
+			return args
+		}
+		v = string(given)
+	case string:
+		form = d.text(given, f)
 	}
-	text.WriteByte('?')
-	return append(args, v)
+	text.WriteString(form)
+	for range strings.Count(form, "?") {
+		args = append(args, v)
+	}
+	return args
 }
 
 // plainNumber writes a number as SQL has exact ones, if it has few enough digits for
@@ -317,7 +324,7 @@ func inlined(text *strings.Builder, args []any, p *param, in []store.Input, d wi
 			f := fields[i]
 			before, after, _ := strings.Cut(d.given("?", f.field, f.kind), "?")
 			text.WriteString(before)
-			args = give(text, args, d.value(valueAt(&columns[i], row), f.field), d)
+			args = give(text, args, valueAt(&columns[i], row), f.field, d)
 			text.WriteString(after)
 		}
 		if len(columns) > 1 {
