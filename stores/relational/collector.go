@@ -1,6 +1,7 @@
 package relational
 
 import (
+	"encoding/binary"
 	"errors"
 	"fmt"
 
@@ -365,6 +366,9 @@ func (c *collector) match(n int) {
 		t.Child = append(t.Child, found...)
 		return
 	}
+	if plan.once {
+		c.dropRepeated(found, t.Parent)
+	}
 	// The pairs are put in the order of the rows: a place for each.
 	c.ends = append(c.ends[:0], make([]int32, t.Len+1)...)
 	for _, row := range found {
@@ -386,6 +390,20 @@ func (c *collector) match(n int) {
 	}
 	kept := len(found) - int(dropped)
 	t.Order, t.Parent = t.Order[:kept], t.Parent[:kept]
+}
+
+// dropRepeated marks pairs that came before as pairs of none.
+func (c *collector) dropRepeated(found, parents []int32) {
+	c.index.Reset()
+	for i, row := range found {
+		if row < 0 {
+			continue
+		}
+		c.key = binary.LittleEndian.AppendUint32(binary.LittleEndian.AppendUint32(c.key[:0], uint32(row)), uint32(parents[i]))
+		if _, isNew := c.index.Add(c.key); !isNew {
+			found[i] = -1
+		}
+	}
 }
 
 // lower turns rows of a branch into rows of a read that is joined to it.

@@ -180,6 +180,7 @@ type keyPlan struct {
 type lookupPlan struct {
 	read  int
 	pairs int          // the branch of the pairs, or -1
+	once  bool         // pairs can come several times, and count once
 	kinds []store.Kind // of the key's fields
 }
 
@@ -199,7 +200,7 @@ func (f *form) planLookup(b *branch) {
 			f.planKey(f.layout.of[r.Parent], r.Parent, r.Here[n], here)
 		} else {
 			pairs := f.layout.pairsOf(b.read)
-			lookup.pairs = pairs.number
+			lookup.pairs, lookup.once = pairs.number, f.layout.repeats(r.JoinTable)
 			f.planKey(pairs, b.read, r.JoinTable.There[n], here)
 		}
 	}

@@ -3,6 +3,7 @@ package relational_test
 import (
 	"database/sql"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -144,6 +145,65 @@ type Item @stored(in: "db", as: "items", key: "id") { id: Int! }`
 			wait.Wait()
 			if grown < 5 {
 				t.Errorf("%d items were written meanwhile, too few to hold anything", grown)
+			}
+		})
+	}
+}
+
+// TestPairsOnce reads records that are linked several times by a join table whose pairs
+// have keys of their own: each is given, bounded and counted once.
+func TestPairsOnce(t *testing.T) {
+	const types = `type Query { calls(limit: Int): [Call!]! @read(sort: "id") pilots: [Pilot!]! @read(sort: "id") }
+type Call @stored(in: "db", as: "calls", key: "id") { id: Int! pilots(limit: Int, offset: Int): [Pilot!]! @related(through: {set: "pilotage", here: "call_id", there: "pilot_id"}, sort: "name desc") count: Int! @total(of: "pilots") }
+type Pilot @stored(in: "db", as: "pilots", key: "id") { id: Int! name: String calls: [Call!]! @related(through: {set: "pilotage", here: "pilot_id", there: "call_id"}, sort: "id") }`
+	statements := "CREATE TABLE calls (id int PRIMARY KEY)\nCREATE TABLE pilots (id int PRIMARY KEY, name varchar(20))\nCREATE TABLE pilotage (id int PRIMARY KEY, call_id int, pilot_id int)\n"
+	n := 0
+	for call := range 200 {
+		statements += fmt.Sprintf("INSERT INTO calls VALUES (%d)\n", call)
+		for _, pilot := range []int{call % 3, 3, call % 3, call % 2} {
+			statements += fmt.Sprintf("INSERT INTO pilotage VALUES (%d, %d, %d)\n", n, call, pilot)
+			n++
+		}
+	}
+	statements += "INSERT INTO pilotage VALUES (9998, NULL, 3)\nINSERT INTO pilotage VALUES (9999, 5, NULL)\nINSERT INTO pilots VALUES (0, 'Ada'), (1, 'Bo'), (2, 'Cy'), (3, 'Di')"
+	names := []string{"Ada", "Bo", "Cy", "Di"}
+	var want []string
+	for call := range 200 {
+		pilots := []int{3, call % 3, call % 2}
+		slices.Sort(pilots)
+		pilots = slices.Compact(pilots)
+		slices.Reverse(pilots)
+		var list []string
+		for _, p := range pilots {
+			list = append(list, fmt.Sprintf(`{"name":%q}`, names[p]))
+		}
+		second := ""
+		if len(list) > 1 {
+			second = list[1]
+		}
+		want = append(want, fmt.Sprintf(`{"pilots":[%s],"second":[%s],"count":%d}`, strings.Join(list, ","), second, len(list)))
+	}
+	for _, kind := range kinds {
+		t.Run(kind, func(t *testing.T) {
+			db, url := emptyDatabase(t, kind)
+			run(t, db, statements)
+			if kind == relational.Postgres {
+				run(t, db, "ANALYZE") // so that small tables are known to be small
+			}
+			e := conform.NewEngine(t, types, map[string]store.Source{"db": openAt(t, kind, url)})
+			for _, limit := range []int{1, 5, 200} {
+				o := e.Ask(t, fmt.Sprintf("{ calls(limit: %d) { pilots { name } second: pilots(limit: 1, offset: 1) { name } count } }", limit), nil)
+				if data := `{"calls":[` + strings.Join(want[:limit], ",") + "]}"; o.Data != data || len(o.Errors) > 0 {
+					t.Errorf("%d calls give %.500s %v\nwant %.500s", limit, o.Data, o.Errors, data)
+				}
+				o = e.Ask(t, fmt.Sprintf("{ calls(limit: %d) { pilots { name } } }", limit), nil)
+				if got := strings.Count(o.Data, "name"); got != strings.Count(strings.Join(want[:limit], ""), "name")-strings.Count(strings.Join(want[:limit], ""), `"second":[{`) {
+					t.Errorf("%d calls give %d pilots: %.500s", limit, got, o.Data)
+				}
+			}
+			o := e.Ask(t, "{ pilots { calls { id } } }", nil)
+			if got := strings.Count(o.Data, `"id"`); got != strings.Count(strings.Join(want, ""), "name")-strings.Count(strings.Join(want, ""), `"second":[{`) {
+				t.Errorf("the pilots have %d calls", got)
 			}
 		})
 	}

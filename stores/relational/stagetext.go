@@ -70,12 +70,19 @@ func (s *statement) stageFrom(b *branch) string {
 	if r.JoinTable == nil {
 		return s.table(b.read)
 	}
-	return s.quote(r.JoinTable.Set) + fmt.Sprintf(" m%d", b.read) + " JOIN " + s.table(b.read) + " ON " + s.pairJoin(b.read, r)
+	pairs := s.quote(r.JoinTable.Set)
+	if s.repeats(r.JoinTable) {
+		pairs = "(" + s.distinctPairs(b.read, strings.TrimPrefix(s.stageKeys(b), " AND ")) + ")"
+	}
+	return pairs + fmt.Sprintf(" m%d", b.read) + " JOIN " + s.table(b.read) + " ON " + s.pairJoin(b.read, r)
 }
 
 // stageWhere writes what the rows of a branch must fit, behind begin, or nothing.
 func (s *statement) stageWhere(b *branch, begin string) string {
-	where := s.stageKeys(b) + s.predicates(b.read)
+	where := s.predicates(b.read)
+	if t := s.reads[b.read].JoinTable; t == nil || !s.repeats(t) {
+		where = s.stageKeys(b) + where
+	}
 	if where == "" {
 		return ""
 	}

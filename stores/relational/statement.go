@@ -318,18 +318,24 @@ func (s *statement) child(w *writer, b *branch) {
 	r := s.reads[b.read]
 	host := fmt.Sprintf("b%d h", b.host.number)
 	own := s.table(b.read)
-	pairs := ""
+	pairs, linked := "", ""
 	if r.JoinTable != nil {
-		pairs = s.quote(r.JoinTable.Set) + fmt.Sprintf(" m%d", b.read)
+		m := fmt.Sprintf("m%d", b.read)
+		pairs, linked = s.quote(r.JoinTable.Set)+" "+m, s.equal(m, r.JoinTable.Here, b.read)
+		if s.repeats(r.JoinTable) {
+			pairs, linked = "LATERAL ("+s.distinctPairs(b.read, linked)+") "+m, "true"
+		}
 	}
 	switch {
 	case s.bounded(b.read):
 		if pairs != "" {
-			own = pairs + ", " + own
+			own = pairs + " JOIN " + own + " ON " + s.pairJoin(b.read, r)
+		} else {
+			linked = s.equal(fmt.Sprintf("t%d", b.read), r.There, b.read)
 		}
-		w.add(host, " CROSS JOIN LATERAL (", s.numberedRows(s.rows(b, own+"\n   WHERE "+s.linked(b.read)+s.predicates(b.read))), ")", fmt.Sprintf(" t%d", b.read))
+		w.add(host, " CROSS JOIN LATERAL (", s.numberedRows(s.rows(b, own+"\n   WHERE "+linked+s.predicates(b.read))), ")", fmt.Sprintf(" t%d", b.read))
 	case pairs != "":
-		w.add(host, " JOIN ", pairs, " ON ", s.equal(fmt.Sprintf("m%d", b.read), r.JoinTable.Here, b.read), "\n  JOIN ", own, " ON ", s.pairJoin(b.read, r), s.predicates(b.read))
+		w.add(host, " JOIN ", pairs, " ON ", linked, "\n  JOIN ", own, " ON ", s.pairJoin(b.read, r), s.predicates(b.read))
 	default:
 		w.add(host, " JOIN ", own, " ON ", s.equal(fmt.Sprintf("t%d", b.read), r.There, b.read), s.predicates(b.read))
 	}
@@ -351,14 +357,24 @@ func (s *statement) lookup(w *writer, b *branch) {
 // grownLookup is how many records of a small table show that it no longer is one.
 func (l *layout) grownLookup() int64 { return 4 * l.maxLookup }
 
-// linked writes how the rows of a folded read belong to the host's row h,
-// inside a lateral select.
-func (s *statement) linked(read int) string {
-	r := s.reads[read]
-	if r.JoinTable == nil {
-		return s.equal(fmt.Sprintf("t%d", read), r.There, read)
+// repeats reports whether a join table can hold a pair several times: no unique key is
+// among the fields of its pairs. A record is given once, however often it is linked.
+func (l *layout) repeats(t *store.JoinTable) bool {
+	return !slices.ContainsFunc(l.catalogue.Sets[t.Set].Keys, func(key []string) bool {
+		return !slices.ContainsFunc(key, func(path string) bool {
+			return !slices.Contains(t.Here, path) && !slices.Contains(t.There, path)
+		})
+	})
+}
+
+// distinctPairs writes a SELECT of a read's pairs that fit, each once.
+func (s *statement) distinctPairs(read int, where string) string {
+	t := s.reads[read].JoinTable
+	var names []string
+	for _, path := range slices.Concat(t.Here, t.There) {
+		names = append(names, s.column("m", read, path))
 	}
-	return s.equal(fmt.Sprintf("m%d", read), r.JoinTable.Here, read) + " AND " + s.pairJoin(read, r)
+	return "SELECT DISTINCT " + strings.Join(names, ", ") + " FROM " + s.quote(t.Set) + fmt.Sprintf(" m%d", read) + " WHERE " + where
 }
 
 // equal writes that fields of alias equal the linking values of the host.
