@@ -125,7 +125,7 @@ func columnsOf(values []*Arg) int {
 // page leaves sorting and paging to the store if it can, and otherwise to the
 // engine.
 func (n *readNode) page(r *rows, step *Step, use arguments, needs store.Paging) {
-	sort := use.sort
+	sort := n.bounded(use)
 	if use.pages {
 		n.pageOrder(r, step, use)
 		if use.backward {
@@ -153,6 +153,22 @@ func (n *readNode) page(r *rows, step *Step, use arguments, needs store.Paging) 
 		step.Sort = append(step.Sort, n.order(r, o))
 	}
 	step.Limit, step.Offset, step.Behind, step.Ahead = use.limit, use.offset, use.behind, use.ahead
+}
+
+// bounded returns the order of a bounded list. A view tells of no key by which the
+// store puts in order what is equal by the sort keys; that of its type does, or records
+// would be in two pages and others in none.
+func (n *readNode) bounded(use arguments) []store.Order {
+	sort := use.sort
+	if use.pages || use.limit == nil && use.offset == nil || n.source.Capabilities.Page != store.PagePerKey || n.records.Info == nil || len(n.records.Info.Keys) > 0 {
+		return sort
+	}
+	for _, path := range n.records.Key {
+		if !slices.ContainsFunc(sort, func(o store.Order) bool { return o.Path == path && len(o.Via) == 0 }) {
+			sort = append(slices.Clip(sort), store.Order{Path: path, Kind: kindOf(n.records.Info, path)})
+		}
+	}
+	return sort
 }
 
 // pageOrder makes the order of a page and of its cursors.

@@ -208,3 +208,39 @@ type Pilot @stored(in: "db", as: "pilots", key: "id") { id: Int! name: String ca
 		})
 	}
 }
+
+// TestViewsInOrder reads a view piece by piece: it has no key to the database, and the
+// one that its type names keeps its pieces apart.
+func TestViewsInOrder(t *testing.T) {
+	const types = `type Query { tall(limit: Int, offset: Int, sort: [TallSort!]): [Tall!]! @read pages(first: Int, after: String, sort: [TallSort!]): TallConnection! @read }
+type Tall @stored(in: "db", as: "tall", key: "id") { id: Int! size: Int twice: Int up: [Tall!]! @related(here: "size", there: "size") }`
+	statements := "CREATE TABLE masts (id int, size int)\n"
+	for n := range 60 {
+		statements += fmt.Sprintf("INSERT INTO masts VALUES (%d, %d)\n", n*7%60, n%3)
+	}
+	statements += "CREATE VIEW tall AS SELECT id, size, size * 2 AS twice FROM masts"
+	for _, kind := range kinds {
+		t.Run(kind, func(t *testing.T) {
+			e, _ := engineOf(t, kind, types, statements)
+			var got, want []string
+			for size := range 3 {
+				for id := range 60 {
+					if id*43%60%3 == size { // 43 is the inverse of 7
+						want = append(want, fmt.Sprintf(`{"id":%d,"twice":%d}`, id, 2*size))
+					}
+				}
+			}
+			for offset := 0; offset < 60; offset += 7 {
+				o := e.Ask(t, fmt.Sprintf("{ tall(limit: 7, offset: %d, sort: [{twice: ASC}]) { id twice } }", offset), nil)
+				list := strings.TrimSuffix(strings.TrimPrefix(o.Data, `{"tall":[`), "]}")
+				got = append(got, strings.SplitAfter(strings.ReplaceAll(list, "},{", "},\n{"), ",\n")...)
+			}
+			for i := range got {
+				got[i] = strings.TrimSuffix(got[i], ",\n")
+			}
+			if !slices.Equal(got, want) {
+				t.Errorf("it is\n%v\nwant\n%v", got, want)
+			}
+		})
+	}
+}
