@@ -211,7 +211,9 @@ func (w *World) Operation(r *rand.Rand) string {
 	for i := range 1 + r.IntN(2) {
 		t := w.Types[r.IntN(len(w.Types))]
 		alias := fmt.Sprintf("f%d: ", i)
-		switch r.IntN(7) {
+		switch r.IntN(8) {
+		case 7:
+			fields = append(fields, alias+"all"+t.Name+"(limit: 5, sort: [{id: ASC}])"+w.deep(r, t, 9))
 		case 5:
 			fields = append(fields, alias+"items"+worldArguments(r)+w.items(r, 2))
 		case 6:
@@ -227,6 +229,19 @@ func (w *World) Operation(r *rand.Rand) string {
 		}
 	}
 	return "{ " + strings.Join(fields, " ") + " }"
+}
+
+// deep returns a selection that goes on to related records, so many levels deep.
+func (w *World) deep(r *rand.Rand, t *WorldType, levels int) string {
+	if levels == 0 {
+		return " { id name }"
+	}
+	ref := t.Refs[r.IntN(len(t.Refs))]
+	if lists := w.lists(t); len(lists) > 0 && r.IntN(4) > 0 {
+		l := lists[r.IntN(len(lists))]
+		return fmt.Sprintf(" { id %s(limit: %d, sort: [{n: DESC}, {id: ASC}])%s }", l.name, 1+r.IntN(2), w.deep(r, l.of, levels-1))
+	}
+	return fmt.Sprintf(" { id %s%s }", ref.Name, w.deep(r, ref.To, levels-1))
 }
 
 func (w *World) selection(r *rand.Rand, t *WorldType, depth int) string {

@@ -135,7 +135,7 @@ func (s *worldStores) world(t *testing.T, seed uint64) int {
 	t.Helper()
 	r := rand.New(rand.NewPCG(seed, 5))
 	w := conform.NewWorld(r, []string{"postgres", "mysql", "mongodb", "rest", "sqlite", "files"})
-	sources, reference := s.load(t, w), memory(w)
+	sources, reference := s.load(t, rand.New(rand.NewPCG(seed, 9)), w), memory(w)
 	var called atomic.Int64
 	sources["calc"], reference["calc"] = calc(&called), calc(&atomic.Int64{})
 	defer func() {
@@ -335,7 +335,7 @@ func memory(w *conform.World) map[string]store.Source {
 }
 
 // load fills the stores with a world and opens sources on them.
-func (s *worldStores) load(t *testing.T, w *conform.World) map[string]store.Source {
+func (s *worldStores) load(t *testing.T, r *rand.Rand, w *conform.World) map[string]store.Source {
 	t.Helper()
 	ctx := context.Background()
 	must := func(err error) {
@@ -364,13 +364,13 @@ func (s *worldStores) load(t *testing.T, w *conform.World) map[string]store.Sour
 	for _, typ := range w.Types {
 		switch typ.Source {
 		case "postgres":
-			s.table(t, s.postgres, typ, typ.Set, `text COLLATE "C"`, "uuid", "int[]", "$%d")
+			s.table(t, r, s.postgres, typ, "postgres", typ.Set, "$%d")
 		case "sqlite":
-			s.table(t, lite, typ, typ.Set, "text", "text", "json", "?")
+			s.table(t, r, lite, typ, "sqlite", typ.Set, "?")
 		case "files":
 			must(os.WriteFile(filepath.Join(folder, typ.Set+".json"), []byte(conform.JSON(typ.Records)), 0o644))
 		case "mysql":
-			s.table(t, s.mysql, typ, "harbour."+typ.Set, "varchar(100)", "varchar(36)", "json", "?")
+			s.table(t, r, s.mysql, typ, "mysql", "harbour."+typ.Set, "?")
 		case "mongodb":
 			var docs []any
 			for _, record := range typ.Records {
@@ -422,13 +422,33 @@ func (s *worldStores) load(t *testing.T, w *conform.World) map[string]store.Sour
 	return opened
 }
 
-// table makes a table of a type and fills it.
-func (s *worldStores) table(t *testing.T, db *sql.DB, typ *conform.WorldType, name, text, uuid, ints, place string) {
+// columnTypes are, for each kind of column of a world, the types that can hold it: what
+// they show, and by what they meet, is the same.
+var columnTypes = map[string]map[string][]string{
+	"postgres": {
+		"key": {"int", "bigint", "smallint"}, "ref": {"int", "bigint", "smallint", "numeric", "double precision"}, "n": {"int", "bigint", "smallint"},
+		"text": {`text COLLATE "C"`, `varchar(100) COLLATE "C"`}, "word": {`text COLLATE "C"`, `varchar(40) COLLATE "C"`}, "uuid": {"uuid", `text COLLATE "C"`}, "ints": {"int[]"}, "json": {"json", "jsonb"}},
+	"mysql": {
+		"key": {"int", "bigint", "int unsigned", "smallint unsigned"}, "ref": {"int", "bigint unsigned", "decimal(30,10)", "double", "float", "tinyint"}, "n": {"int", "tinyint", "bigint", "bit(8)"},
+		"text": {"varchar(100)", "varchar(100) COLLATE utf8mb3_nopad_bin", "text", "varchar(100) COLLATE ucs2_nopad_bin"},
+		"word": {"varchar(40)", "varchar(40) COLLATE latin1_nopad_bin", "varchar(40) COLLATE ascii_nopad_bin"}, "uuid": {"varchar(36)", "char(36) COLLATE ascii_nopad_bin", "uuid"}, "ints": {"json"}, "json": {"json"}},
+	"sqlite": {
+		"key": {"int", "bigint"}, "ref": {"int", "", "decimal(10,2)", "real", "integer"}, "n": {"int", "", "integer"},
+		"text": {"text", "varchar(100)", ""}, "word": {"text", ""}, "uuid": {"text", "uuid"}, "ints": {"json"}, "json": {"json"}},
+}
+
+// table makes a table of a type, with columns of types at random, and fills it.
+func (s *worldStores) table(t *testing.T, r *rand.Rand, db *sql.DB, typ *conform.WorldType, kind, name, place string) {
 	t.Helper()
-	columns := []string{"id int PRIMARY KEY", "name " + text, "n int", "any_id int", "any_kind " + text,
-		"p int", "q " + text, "uid " + uuid, "pal_ids " + ints, "marks json", "grid json"}
+	column := func(name, of string) string {
+		types := columnTypes[kind][of]
+		return name + " " + types[r.IntN(len(types))]
+	}
+	ints := columnTypes[kind]["ints"][0]
+	columns := []string{column("id", "key") + " PRIMARY KEY", column("name", "text"), column("n", "n"), column("any_id", "ref"), column("any_kind", "word"),
+		column("p", "ref"), column("q", "text"), column("uid", "uuid"), column("pal_ids", "ints"), column("marks", "json"), column("grid", "json")}
 	for _, ref := range typ.Refs {
-		columns = append(columns, ref.Field+" int")
+		columns = append(columns, column(ref.Field, "ref"))
 	}
 	if _, err := db.Exec("CREATE TABLE " + name + " (" + strings.Join(columns, ", ") + ")"); err != nil {
 		t.Fatal(err)

@@ -44,13 +44,17 @@ func (s *statement) orderValue(alias string, set *store.Set, o store.Order) (exp
 	if len(o.Via) > 0 {
 		expr, nullable = s.via(alias, set.Name, o.Via, o.Path), true
 	}
-	if o.Bytes && f != nil && f.Kind == store.Text {
-		return s.dialect.bytes(expr), nullable
+	switch {
+	case f == nil:
+	case o.Bytes && f.Kind == store.Text:
+		if len(f.Also) > 0 {
+			expr = s.dialect.ordered(expr, f, f.Kind)
+		}
+		expr = s.dialect.bytes(expr)
+	default:
+		expr = s.dialect.ordered(expr, f, kindAs(f, o.Kind))
 	}
-	if f == nil {
-		return expr, nullable
-	}
-	return s.dialect.ordered(expr, f, kindAs(f, o.Kind)), nullable
+	return expr, nullable
 }
 
 // via writes the value of a field of the one record that links lead to from a
