@@ -36,11 +36,12 @@ func command() *cli.Command {
 		Name:  "bench",
 		Usage: "measure Osprey beside handlers written by hand",
 		Description: "Measures, in this order: the arrivals board of Osprey and of its peers; how it grows;\n" +
-			"the engine alone; what Osprey adds to the drivers of other stores. It is run from the\n" +
+			"the engine alone; what Osprey adds to the drivers of other stores; the board and lists in\n" +
+			"lists on MariaDB and SQLite. It is run from the\n" +
 			"folder of the sources: make bench, or make bench-quick for the first part in a minute.",
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "quick", Usage: "the peers only, in about a minute"},
-			&cli.StringSliceFlag{Name: "only", Usage: "only this part: peers, growth, engine or legs"},
+			&cli.StringSliceFlag{Name: "only", Usage: "only this part: peers, growth, engine, legs or databases"},
 			&cli.StringSliceFlag{Name: "server", Usage: "only this server of the peers' part; osprey is one"},
 			&cli.IntFlag{Name: "rounds", Usage: "rounds of each measurement", Value: 5},
 			&cli.DurationFlag{Name: "time", Usage: "time of each measurement of a round", Value: time.Second},
@@ -97,6 +98,7 @@ func (b *bench) run(ctx context.Context, state string, only []string) error {
 		{"growth", false, b.growth},
 		{"engine", false, b.engine},
 		{"legs", true, b.legs},
+		{"databases", false, b.databases},
 	}
 	wanted := func(name string) bool {
 		for _, w := range only {
@@ -116,7 +118,7 @@ func (b *bench) run(ctx context.Context, state string, only []string) error {
 	}
 	for _, name := range only {
 		if !known[name] {
-			return fmt.Errorf("there is no part %q: there are peers, growth, engine and legs", name)
+			return fmt.Errorf("there is no part %q: there are peers, growth, engine, legs and databases", name)
 		}
 	}
 	var err error

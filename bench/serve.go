@@ -76,6 +76,9 @@ func handlerOf(ctx context.Context, name string, pool int) (http.Handler, error)
 	if inner, ok := strings.CutPrefix(name, "inprocess:"); ok {
 		return inProcess(ctx, inner)
 	}
+	if handler := plainHandler(name, pool); handler != nil {
+		return handler, nil
+	}
 	if handler := legHandler(name); handler != nil {
 		return handler(ctx)
 	}

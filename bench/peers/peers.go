@@ -70,6 +70,12 @@ func (p *Peer) Open(ctx context.Context, url string, connections int) (*pgxpool.
 // Handler serves the peer as services are served: by a router, with an id for
 // each request, a guard against panics, and compression for who takes it.
 func (p *Peer) Handler(db *pgxpool.Pool) http.Handler {
+	return serve(func(r *http.Request, w http.ResponseWriter, limit int) error {
+		return p.Answer(r.Context(), db, w, limit)
+	})
+}
+
+func serve(answer func(r *http.Request, w http.ResponseWriter, limit int) error) http.Handler {
 	compressed, err := gzhttp.NewWrapper(gzhttp.MinSize(2800), gzhttp.ContentTypes([]string{"application/json"}))
 	if err != nil {
 		panic(err) // the options are constants
@@ -85,7 +91,7 @@ func (p *Peer) Handler(db *pgxpool.Pool) http.Handler {
 		ctx, cancel := context.WithTimeout(r.Context(), 20*time.Second)
 		defer cancel()
 		w.Header().Set("Content-Type", "application/json; charset=utf-8")
-		if err := p.Answer(ctx, db, w, limit); err != nil {
+		if err := answer(r.WithContext(ctx), w, limit); err != nil {
 			http.Error(w, "the registry cannot be read: "+err.Error(), http.StatusBadGateway)
 		}
 	})

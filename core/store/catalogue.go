@@ -40,6 +40,9 @@ type Field struct {
 	Kind     Kind
 	Elem     Kind // of List
 	Nullable bool
+	// Form is how a store that has no type for moments writes those of the field, as Go
+	// writes layouts; "" if in several ways.
+	Form string
 	// Also are further kinds as which the store can give and compare the values.
 	Also     []Kind
 	Values   []string // of an enum: the stored values

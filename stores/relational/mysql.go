@@ -278,7 +278,9 @@ func (mysqlDialect) holds(own string, _ *store.Field, keys param, add func(param
 	return "JSON_OVERLAPS(" + own + ", " + add(keys) + ")"
 }
 
-func (mysqlDialect) bytes(own string) string { return "CAST(CONVERT(" + own + " USING utf8mb4) AS BINARY)" }
+func (mysqlDialect) bytes(own string) string {
+	return "CAST(CONVERT(" + own + " USING utf8mb4) AS BINARY)"
+}
 
 // ordered writes an enum as the number of its label, by which it is sorted, and a set as
 // its text, by which it is compared.

@@ -13,14 +13,28 @@ import (
 // orderKeys writes the sort keys of a read, each behind separator; the primary
 // key is last, so that equal rows keep their order.
 func (s *statement) orderKeys(read int, separator string) string {
-	r := s.reads[read]
-	set := s.catalogue.Sets[r.Set]
 	var b strings.Builder
-	for _, o := range s.fullOrder(read) {
-		expr, nullable := s.orderValue(fmt.Sprintf("t%d", read), set, o)
-		b.WriteString(separator + s.dialect.order(expr, o, nullable))
+	for _, t := range s.orderTerms(read) {
+		b.WriteString(separator + s.dialect.order(t.expr, t.order, t.nullable))
 	}
 	return b.String()
+}
+
+// An orderTerm is a sort key as it is written.
+type orderTerm struct {
+	expr     string
+	order    store.Order
+	nullable bool
+}
+
+func (s *statement) orderTerms(read int) []orderTerm {
+	set := s.catalogue.Sets[s.reads[read].Set]
+	var terms []orderTerm
+	for _, o := range s.fullOrder(read) {
+		expr, nullable := s.orderValue(fmt.Sprintf("t%d", read), set, o)
+		terms = append(terms, orderTerm{expr, o, nullable})
+	}
+	return terms
 }
 
 // fullOrder returns the sort keys of a read with the primary key behind them.

@@ -3,6 +3,7 @@ package relational
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -77,7 +78,7 @@ func (sqliteDialect) typeOf(t store.Aggregate, f *store.Field) string { return p
 func (sqliteDialect) null(string) string { return "NULL" }
 
 func (sqliteDialect) sent(expr string, o *out) string {
-	if o.field != nil && isUntyped(o.field) && o.kind == store.Text && o.weigh == nil {
+	if f := o.field; f != nil && o.weigh == nil && (isUntyped(f) && o.kind == store.Text || f.Form != "" && o.kind == store.Time) {
 		return "CAST(" + expr + " AS TEXT)"
 	}
 	return expr
@@ -98,6 +99,7 @@ func (d sqliteDialect) param(n int, p *param) string {
 // type as numbers.
 func (d sqliteDialect) given(value string, f *store.Field, kind store.Kind) string {
 	switch {
+	case kind == store.Time && f != nil && f.Form != "":
 	case kind == store.Time || kind == store.Clock:
 		return inOneForm(value, kind)
 	case isUntyped(f) && (kind == store.Decimal || kind == store.Float):
@@ -108,11 +110,20 @@ func (d sqliteDialect) given(value string, f *store.Field, kind store.Kind) stri
 
 func (sqliteDialect) text(string, *store.Field) string { return "?" }
 
-func (sqliteDialect) value(v any, _ *store.Field) any {
-	if t, ok := v.(time.Time); ok {
+func (sqliteDialect) value(v any, f *store.Field) any {
+	t, ok := v.(time.Time)
+	switch {
+	case !ok:
+		return v
+	case f == nil || f.Form == "":
 		return t.Format(momentForm)
 	}
-	return v
+	// Behind what the form has: equal to none of it, and between its neighbours.
+	text := t.Format(f.Form)
+	if same, err := time.Parse(f.Form, text); err == nil && !same.Equal(t) {
+		text += fmt.Sprintf("%06d", t.Nanosecond()/1000)
+	}
+	return text
 }
 
 func (sqliteDialect) meet(there string, _ *store.Field, here string, _ *store.Field) string {
@@ -159,6 +170,7 @@ func (sqliteDialect) bytes(own string) string { return own + " COLLATE BINARY" }
 // several, and what is wanted as text of a column without a type as text.
 func (sqliteDialect) ordered(own string, f *store.Field, kind store.Kind) string {
 	switch {
+	case kind == store.Time && f != nil && f.Form != "":
 	case kind == store.Time || kind == store.Clock:
 		return inOneForm(own, kind)
 	case kind == store.Bool:
@@ -201,7 +213,19 @@ func (sqliteDialect) order(expr string, o store.Order, nullable bool) string {
 
 func (sqliteDialect) readInt(v []byte) (int64, error) { return strconv.ParseInt(string(v), 10, 64) }
 
-func (sqliteDialect) decoder(f *store.Field, w *store.Wanted) decoder { return textDecoder(f, w) }
+func (sqliteDialect) decoder(f *store.Field, w *store.Wanted) decoder {
+	if f == nil || f.Form == "" || kindAs(f, w.Kind) != store.Time {
+		return textDecoder(f, w)
+	}
+	return func(c *store.Column, v []byte) error {
+		if t, err := time.Parse(f.Form, string(v)); err == nil && len(v) == len(f.Form) {
+			c.AppendInt(t.UnixMicro())
+		} else {
+			c.AppendBad(fmt.Sprintf("the stored value %s is no moment as the others are, such as %q", short(string(v)), f.Form))
+		}
+		return nil
+	}
+}
 
 // sqliteCatalogue reads the file's own tables.
 func sqliteCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) {
@@ -239,6 +263,9 @@ SELECT m.name AS "set", m.type AS what, COALESCE(m.sql, '') AS definition, c.nam
 			keys[c.Set][c.Key] = c.Name
 		}
 	}
+	if err := sqliteForms(ctx, db, b.catalogue); err != nil {
+		return nil, err
+	}
 	for set, fields := range keys {
 		for n := 1; n <= len(fields); n++ {
 			b.index(set, " primary", true, fields[n])
@@ -259,6 +286,42 @@ SELECT m.name AS "set", i.name, i."unique" AND NOT i.partial AS is_unique, f.nam
 		b.index(i.Set, i.Name, i.Unique, i.Field)
 	}
 	return b.finish(), nil
+}
+
+// sqliteForms looks at some moments of each column: where they are written in one way,
+// they are compared as they are, which an index helps. A moment that is written in
+// another way is then an error at its place.
+func sqliteForms(ctx context.Context, db *sqlx.DB, c *store.Catalogue) error {
+	for _, set := range c.Sets {
+		for i := range set.Fields {
+			f := &set.Fields[i]
+			if f.Kind != store.Time || set.What != "table" {
+				continue
+			}
+			own := sqliteDialect{}.quote(f.Name)
+			var forms []struct {
+				Size  int
+				T, Z  string
+				Plain bool
+			}
+			if err := db.SelectContext(ctx, &forms, `
+SELECT DISTINCT length(v) AS size, substr(v, 11, 1) AS t, CASE substr(v, -1) WHEN 'Z' THEN 'Z' ELSE '' END AS z,
+       typeof(v) = 'text' AND v GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9][ T][0-9][0-9]:[0-9][0-9]:[0-9][0-9]*'
+         AND (length(v) < 20 OR substr(v, 20) = 'Z' OR rtrim(substr(v, 20), 'Z') GLOB '.[0-9]*' AND rtrim(substr(v, 21), 'Z') NOT GLOB '*[^0-9]*') AS plain
+  FROM (SELECT `+own+` AS v FROM `+sqliteDialect{}.quote(set.Name)+` WHERE `+own+` IS NOT NULL LIMIT 1000)`); err != nil {
+				return err
+			}
+			if len(forms) != 1 || !forms[0].Plain || forms[0].Size > 27 {
+				continue
+			}
+			form := "2006-01-02" + forms[0].T + "15:04:05"
+			if digits := forms[0].Size - len(form) - len(forms[0].Z) - 1; digits > 0 && digits <= 6 {
+				form += "." + strings.Repeat("0", digits)
+			}
+			f.Form = form + forms[0].Z
+		}
+	}
+	return nil
 }
 
 // sqliteKind returns the kind of a declared type: by its name where it is one

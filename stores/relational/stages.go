@@ -17,13 +17,13 @@ import (
 //
 //	SELECT t0.`name`, t0.`code` FROM `quays` t0 ORDER BY t0.`code`
 //
-//	SELECT t1.`name`, t1.l0 FROM
+//	SELECT t1.`name`, t1.`#l0` FROM
 //	  (SELECT row_number() OVER (PARTITION BY t1.`quay_code` ORDER BY t1.`number`) AS `#`,
-//	          t1.`quay_code` AS l0, t1.`name`
+//	          t1.`quay_code` AS `#l0`, t1.`name`
 //	     FROM `berths` t1 WHERE t1.`quay_code` IN ('N', 'S', 'W')) t1
 //	 WHERE t1.`#` <= 2 ORDER BY t1.`#`
 //
-// and the rows of the second are matched by l0 with the codes of the first.
+// and the rows of the second are matched by #l0 with the codes of the first.
 //
 // One statement for all would be made of common tables, which MariaDB computes anew
 // for each use, so that every level of nesting doubles its time; and of a UNION, whose

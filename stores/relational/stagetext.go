@@ -28,12 +28,15 @@ func (s *statement) stage(b *branch) string {
 	}
 	w.add("\n  FROM ")
 	if inner {
-		w.add("(", s.boundedRows(b, perKey), ")", fmt.Sprintf(" t%d", b.read))
+		rows, order := s.boundedRows(b, perKey)
+		w.add("(", rows, ")", fmt.Sprintf(" t%d", b.read))
 		s.joins(&w, b, b.joined)
 		if perKey {
 			w.add("\n WHERE ", strings.TrimPrefix(s.window(b.read, fmt.Sprintf("t%d", b.read)), " AND "))
 		}
-		w.add("\n ORDER BY ", s.number(b.read))
+		if order != "" {
+			w.add("\n ORDER BY ", order)
+		}
 		return w.String()
 	}
 	w.add(s.stageFrom(b))
@@ -56,7 +59,7 @@ func (s *statement) stage(b *branch) string {
 func (s *statement) stageValue(o *out, inner bool) string {
 	expr := s.expression(*o)
 	if own := o.link > 0 && o.read == o.below; own && inner {
-		expr = fmt.Sprintf("t%d.l%d", o.read, o.link-1)
+		expr = s.column("t", o.read, linkColumn(o.link-1))
 	}
 	if o.weigh != nil {
 		expr = o.weigh(expr)
@@ -142,30 +145,45 @@ func (s *statement) stageKeys(b *branch) string {
 	return text + " AND " + s.dialect.windowed.anyOfKeys(fields, s.one(param{read: b.read, what: keysParam, n: len(fields), fields: fields, many: true}))
 }
 
-// boundedRows writes the bounded rows of a branch, numbered in their order: all, or
-// those of each key.
-func (s *statement) boundedRows(b *branch, perKey bool) string {
-	order := strings.TrimPrefix(s.orderKeys(b.read, ", "), ", ")
-	if order == "" {
-		order = "1"
-	}
-	over, links := "ORDER BY "+order, ""
-	if perKey {
-		var keys []string
-		for k, f := range s.keyFields(b) {
-			keys = append(keys, f.own)
-			if b.host != nil {
-				links += f.own + fmt.Sprintf(" AS l%d, ", k)
-			}
+// linkColumn names the column of a value by which rows hang from rows above.
+func linkColumn(k int) string { return fmt.Sprintf("#l%d", k) }
+
+// boundedRows writes the bounded rows of a branch, and their order outside: all rows, or
+// those of each key, numbered.
+func (s *statement) boundedRows(b *branch, perKey bool) (rows, order string) {
+	terms := s.orderTerms(b.read)
+	if !perKey { // the sort keys are columns, by which the rows are put in order again
+		var inside, outside []string
+		columns := ""
+		for i, t := range terms {
+			inside = append(inside, s.dialect.order(t.expr, t.order, t.nullable))
+			own := fmt.Sprintf("#o%d", i) // which no table has
+			outside = append(outside, s.dialect.order(s.column("t", b.read, own), t.order, t.nullable))
+			columns += t.expr + " AS " + s.quote(own) + ", "
 		}
-		over = "PARTITION BY " + strings.Join(keys, ", ") + " " + over
+		rows = "SELECT " + columns + s.columnList(b) + "\n    FROM " + s.stageFrom(b) + s.stageWhere(b, "\n   WHERE ")
+		if len(inside) > 0 {
+			rows += "\n   ORDER BY " + strings.Join(inside, ", ")
+		}
+		return rows + s.plainBounds(b.read), strings.Join(outside, ", ")
 	}
-	rows := "SELECT row_number() OVER (" + over + ") AS " + s.quote(number) + ", " + links + s.columnList(b) +
-		"\n    FROM " + s.stageFrom(b) + s.stageWhere(b, "\n   WHERE ")
-	if !perKey {
-		rows += "\n   ORDER BY " + order + s.plainBounds(b.read)
+	within := []string{"1"}
+	if len(terms) > 0 {
+		within = nil
+		for _, t := range terms {
+			within = append(within, s.dialect.order(t.expr, t.order, t.nullable))
+		}
 	}
-	return rows
+	var keys []string
+	links := ""
+	for k, f := range s.keyFields(b) {
+		keys = append(keys, f.own)
+		if b.host != nil {
+			links += f.own + " AS " + s.quote(linkColumn(k)) + ", "
+		}
+	}
+	return "SELECT row_number() OVER (PARTITION BY " + strings.Join(keys, ", ") + " ORDER BY " + strings.Join(within, ", ") + ") AS " + s.quote(number) + ", " + links + s.columnList(b) +
+		"\n    FROM " + s.stageFrom(b) + s.stageWhere(b, "\n   WHERE "), s.number(b.read)
 }
 
 // plainBounds writes the bounds of the rows of a read that is not asked by keys.

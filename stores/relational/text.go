@@ -69,7 +69,7 @@ func (s *Source) runText(ctx context.Context, on sqlx.QueryerContext, st *stage,
 			args = inlined(&text, args, p, in, s.dialect.windowed)
 			continue
 		}
-		args = give(&text, args, argument(p, in), p.field, s.dialect.windowed)
+		args = give(&text, args, argument(p, in, s.dialect.windowed), p.field, s.dialect.windowed)
 	}
 	rows, err := on.QueryContext(ctx, text.String(), args...)
 	if err != nil {
@@ -184,20 +184,20 @@ func plainNumber(number string) string {
 const momentForm = "2006-01-02 15:04:05.999999"
 
 // argument returns the value of a parameter.
-func argument(p *param, in []store.Input) any {
+func argument(p *param, in []store.Input, d windowDialect) any {
 	switch p.what {
 	case limitParam:
 		return in[p.read].Limit
 	case offsetParam:
 		return in[p.read].Offset
 	case keysParam:
-		return asJSON(in[p.read].Keys)
+		return asJSON(in[p.read].Keys, p.fields, d)
 	case listParam:
 		return bothForms(&in[p.read].Keys[p.n])
 	}
 	c := valuesOf(p, in)
 	if p.many {
-		return asJSON([]store.Column{*c})
+		return asJSON([]store.Column{*c}, []keyField{{field: p.field}}, d)
 	}
 	for row := range c.Len() {
 		if !c.Null[row] {
@@ -256,7 +256,7 @@ func bothForms(keys *store.Column) string {
 }
 
 // asJSON returns values as a JSON array; combinations as arrays in it.
-func asJSON(columns []store.Column) string {
+func asJSON(columns []store.Column, fields []keyField, d windowDialect) string {
 	list := []any{}
 	for row := range columns[0].Len() {
 		var one []any
@@ -265,10 +265,8 @@ func asJSON(columns []store.Column) string {
 				one = nil
 				break
 			}
-			v := valueAt(&columns[i], row)
+			v := d.value(valueAt(&columns[i], row), fields[i].field)
 			switch value := v.(type) {
-			case time.Time:
-				v = value.Format(momentForm)
 			case json.Number:
 				v = string(value)
 			case []byte:
