@@ -37,21 +37,21 @@ type WaveOut struct {
 
 // A RequestOut is one store request.
 type RequestOut struct {
-	ID        int       `json:"id"`
-	After     []int     `json:"after,omitempty"` // the requests whose records bring its keys
-	Source    string    `json:"source"`
-	Kind      string    `json:"kind"`
-	Asks      string    `json:"asks"`
-	Statement string    `json:"statement,omitempty"`
+	ID        int    `json:"id"`
+	After     []int  `json:"after,omitempty"` // the requests whose records bring its keys
+	Source    string `json:"source"`
+	Kind      string `json:"kind"`
+	Asks      string `json:"asks"`
+	Statement string `json:"statement,omitempty"`
 	// Statements is how many statements it is, one after the other, each by the keys that
 	// those before it have brought; absent for one.
-	Statements int `json:"statements,omitempty"`
-	EachKey   bool      `json:"eachKey,omitempty"` // up to one request for each distinct key
-	MaxKeys   int       `json:"maxKeys,omitempty"` // a request for each so many keys; 0 for all
-	Pages     int       `json:"pages,omitempty"`   // up to so many pages, each a request; 0 for one
-	Splits    bool      `json:"splits,omitempty"`  // there can be more than MaxKeys
-	Problem   string    `json:"problem,omitempty"` // why it cannot be made now
-	Reads     []ReadOut `json:"reads"`
+	Statements int       `json:"statements,omitempty"`
+	EachKey    bool      `json:"eachKey,omitempty"` // up to one request for each distinct key
+	MaxKeys    int       `json:"maxKeys,omitempty"` // a request for each so many keys; 0 for all
+	Pages      int       `json:"pages,omitempty"`   // up to so many pages, each a request; 0 for one
+	Splits     bool      `json:"splits,omitempty"`  // there can be more than MaxKeys
+	Problem    string    `json:"problem,omitempty"` // why it cannot be made now
+	Reads      []ReadOut `json:"reads"`
 }
 
 // A ReadOut is one record set of a request.
