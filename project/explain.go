@@ -157,7 +157,7 @@ const manyKeys = 10_000
 func (r *RequestOut) notes() []string {
 	var notes []string
 	if r.Statements > 1 {
-		notes = append(notes, fmt.Sprintf("%s in one transaction, each by the keys that those before it have brought", plan.Count(r.Statements, "statement")))
+		notes = append(notes, fmt.Sprintf("%s in one transaction: one for each list, by the keys that came with the rows above it", plan.Count(r.Statements, "statement")))
 	}
 	if r.EachKey {
 		note := "one request for each distinct key: the store takes one at a time"

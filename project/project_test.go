@@ -2,6 +2,7 @@ package project
 
 import (
 	"context"
+	"database/sql"
 	"encoding/json"
 	"fmt"
 	"log/slog"
@@ -285,6 +286,38 @@ func TestTooManyRequests(t *testing.T) {
 		if wanted := strings.Contains(want, "refused"); refused != wanted {
 			t.Errorf("%s\nis answered with %+v; refused should be %t", query, a.Faults, wanted)
 		}
+	}
+}
+
+// TestStatements tells how many statements a request is, and counts them as requests.
+func TestStatements(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "port.db")
+	db, err := sql.Open("sqlite", file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	if _, err := db.Exec("CREATE TABLE quays (code TEXT PRIMARY KEY); CREATE TABLE berths (id INTEGER PRIMARY KEY, quay TEXT); INSERT INTO quays VALUES ('N'); INSERT INTO berths VALUES (1, 'N'), (2, 'N')"); err != nil {
+		t.Fatal(err)
+	}
+	p, findings, err := open(t, `type Query { quays: [Quay!] @read }
+type Quay @stored(in: "port", as: "quays", key: "code") { code: ID! berths(limit: Int): [Berth!] @related(there: "quay") }
+type Berth @stored(in: "port", as: "berths", key: "id") { id: ID! at: Quay @related(here: "quay", there: "code") }`,
+		map[string]string{ConfigFile: "sources: { port: { kind: sqlite, url: \"sqlite:" + file + "\" } }\n"})
+	if err != nil {
+		t.Fatal(err, findings)
+	}
+	const query = `{ quays { berths(limit: 1) { id at { code berths { id } } } } }`
+	e, faults := p.Revision().Explain(&Question{Query: query})
+	if faults != nil || e.Summary() != "3 store requests in 1 wave" || !strings.Contains(e.Text(false), "3 statements in one transaction: one for each list, by the keys that came with the rows above it") {
+		t.Errorf("is explained as\n%s%v", e.Text(true), faults)
+	}
+	if a := p.Revision().Ask(context.Background(), &Question{Query: query}); string(a.Data) != `{"quays":[{"berths":[{"id":"1","at":{"code":"N","berths":[{"id":"1"},{"id":"2"}]}}]}]}` || a.Requests[0].RoundTrips != 3 {
+		t.Errorf("answers %s %v", a.Data, a.Faults)
+	}
+	p.Config.Limits.StoreRequests = 2
+	if a := p.Revision().Ask(context.Background(), &Question{Query: query}); !a.Refused || a.Faults[0].Code != CodeLimit {
+		t.Errorf("three statements are within a limit of two: %s %v", a.Data, a.Faults)
 	}
 }
 

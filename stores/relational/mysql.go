@@ -205,7 +205,7 @@ func (mysqlDialect) sent(expr string, o *out) string {
 	case o.field == nil || o.weigh != nil || o.total == store.Avg || o.total == store.Sum:
 		return expr
 	case isSingle(o.field):
-		return "CAST(" + expr + " AS DOUBLE)" // with all of its digits
+		return "(" + expr + " + 0e0)" // with all of its digits
 	case strings.HasPrefix(o.field.Type, "bit"):
 		return "(" + expr + " + 0)"
 	}

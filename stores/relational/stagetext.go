@@ -167,20 +167,19 @@ func (s *statement) boundedRows(b *branch, perKey bool) (rows, order string) {
 		}
 		return rows + s.plainBounds(b.read), strings.Join(outside, ", ")
 	}
-	within := []string{"1"}
-	if len(terms) > 0 {
-		within = nil
-		for _, t := range terms {
-			within = append(within, s.dialect.order(t.expr, t.order, t.nullable))
-		}
+	var keys, within []string
+	for _, t := range terms {
+		within = append(within, s.dialect.order(t.expr, t.order, t.nullable))
 	}
-	var keys []string
 	links := ""
 	for k, f := range s.keyFields(b) {
 		keys = append(keys, f.own)
 		if b.host != nil {
 			links += f.own + " AS " + s.quote(linkColumn(k)) + ", "
 		}
+	}
+	if len(within) == 0 {
+		within = keys
 	}
 	return "SELECT row_number() OVER (PARTITION BY " + strings.Join(keys, ", ") + " ORDER BY " + strings.Join(within, ", ") + ") AS " + s.quote(number) + ", " + links + s.columnList(b) +
 		"\n    FROM " + s.stageFrom(b) + s.stageWhere(b, "\n   WHERE "), s.number(b.read)
