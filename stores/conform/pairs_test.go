@@ -13,7 +13,7 @@ import (
 )
 
 // TestCompositePairs follows pairs whose ends have keys of different lengths, both ways
-// and on three databases, each in one statement.
+// and on three databases: in one statement, or in one for each list.
 func TestCompositePairs(t *testing.T) {
 	mariaURL, mariaDSN := demotest.MariaDB(t)
 	file := filepath.Join(t.TempDir(), "pairs.db")
@@ -65,7 +65,7 @@ type Pilot @stored(in: "s", as: "pilots", key: "id") { id: Int name: String
 				`{ pilots(sort: [{id: DESC}]) { id berths { name regulars(limit: 1) { id } } } }`:  `{"pilots":[{"id":8,"berths":[{"name":"A1","regulars":[{"id":7}]}]},{"id":7,"berths":[{"name":"B1","regulars":[{"id":7}]},{"name":"A1","regulars":[{"id":7}]}]}]}`,
 				`{ pilots(filter: {berths: {with: {name: {is: "B1"}}}}) { id } }`:                  `{"pilots":[{"id":7}]}`,
 			} {
-				if o := e.Ask(t, op, nil); o.Data != want || len(o.Errors) > 0 || len(o.Requests) != 1 || o.Requests[0].RoundTrips != 1 {
+				if o := e.Ask(t, op, nil); o.Data != want || len(o.Errors) > 0 || len(o.Requests) != 1 || o.Requests[0].RoundTrips != o.Plan.Requests() || kind == relational.Postgres && o.Plan.Requests() != 1 {
 					t.Errorf("%s\ngives %s %s\nwant  %s\n%+v", op, o.Data, strings.Join(o.Errors, "\n"), want, o.Requests)
 				}
 			}
