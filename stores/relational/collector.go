@@ -30,7 +30,7 @@ type collector struct {
 	links   []link
 	keyed   []keyed // by branch
 	// What follows is room for work.
-	index                  store.Index
+	index, once            store.Index
 	key                    []byte
 	scratch, parents, ends []int32
 	columns                []int // from 0
@@ -101,6 +101,7 @@ func (c *collector) begin() {
 		t.Reset()
 	}
 	clear(c.mixed)
+	c.once.Reset()
 	for i := range c.keyed {
 		c.keyed[i].own.Reset()
 		c.keyed[i].above.Reset()
@@ -139,6 +140,9 @@ func (c *collector) row(values [][]byte) error {
 	}
 	plan := &c.form.branches[branch]
 	own := c.answer.Tables[plan.read]
+	if len(plan.once) > 0 && c.repeated(branch, plan, values) {
+		return nil
+	}
 	if plan.row >= 0 {
 		number, err := c.form.layout.dialect.readInt(values[plan.row])
 		if err != nil {
@@ -194,6 +198,16 @@ func (c *collector) row(values [][]byte) error {
 		}
 	}
 	return nil
+}
+
+// repeated reports whether a row came before for the same row above.
+func (c *collector) repeated(branch int64, plan *branchPlan, values [][]byte) bool {
+	c.key = binary.AppendVarint(c.key[:0], branch)
+	for _, slot := range plan.once {
+		c.key = append(binary.AppendUvarint(c.key, uint64(len(values[slot]))), values[slot]...)
+	}
+	_, isNew := c.once.Add(c.key)
+	return !isNew
 }
 
 // keys notes the values by which lookups are matched.

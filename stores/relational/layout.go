@@ -144,6 +144,9 @@ func layOut(d *database, catalogue *store.Catalogue, reads []*store.Read, maxLoo
 			l.sendKeys(l.of[i], i, r.There)
 		case d.lateral:
 			l.need(r.Parent, r.Here)
+			if r.JoinTable != nil && !l.repeatsInSQL(i) && l.repeats(r.JoinTable) {
+				l.sendOnce(i)
+			}
 		default:
 			l.sendLinks(i)
 		}
@@ -363,6 +366,16 @@ func (l *layout) sendPairs(read int) {
 	for _, path := range through.There {
 		f := l.catalogue.Sets[through.Set].Field(path)
 		b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, kind: linkKind(f), typ: l.dialect.typeOf(store.NoAggregate, f)})
+	}
+}
+
+// sendOnce adds the values by which rows that are linked several times are told to be
+// the same.
+func (l *layout) sendOnce(read int) {
+	t := l.reads[read].JoinTable
+	for k, path := range t.There {
+		f := l.catalogue.Sets[t.Set].Field(path)
+		l.of[read].outs = append(l.of[read].outs, out{read: read, path: path, column: -1, field: f, kind: linkKind(f), typ: l.dialect.typeOf(store.NoAggregate, f), below: read, link: k + 1})
 	}
 }
 

@@ -132,8 +132,9 @@ const maxTexts = 64
 // are counted from 0 with the branch's number, if there is one.
 type branchPlan struct {
 	read       int
-	pairs      bool // rows are pairs, and none of the read's
-	row, above int  // as in branch
+	pairs      bool  // rows are pairs, and none of the read's
+	row, above int   // as in branch
+	once       []int // the values that tell rows of one row above apart, if some come repeatedly
 	// Of a branch whose rows are told apart by a key: the key, and what they
 	// are in order of.
 	key   *keyedPlan
@@ -238,6 +239,14 @@ func planBranch(l *layout, b *branch) branchPlan {
 		plan.pairs = true
 		plan.reads = []readPlan{{read: b.read, presence: -1}}
 		return plan
+	}
+	for _, o := range b.outs {
+		if l.dialect.lateral && o.link > 0 {
+			plan.once = append(plan.once, first+o.slot)
+		}
+	}
+	if len(plan.once) > 0 {
+		plan.once = append(plan.once, plan.above)
 	}
 	for _, read := range append([]int{b.read}, b.joined...) {
 		wanted := l.reads[read].Columns

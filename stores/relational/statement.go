@@ -322,7 +322,7 @@ func (s *statement) child(w *writer, b *branch) {
 	if r.JoinTable != nil {
 		m := fmt.Sprintf("m%d", b.read)
 		pairs, linked = s.quote(r.JoinTable.Set)+" "+m, s.equal(m, r.JoinTable.Here, b.read)
-		if s.repeats(r.JoinTable) {
+		if s.repeatsInSQL(b.read) && s.repeats(r.JoinTable) {
 			pairs, linked = "LATERAL ("+s.distinctPairs(b.read, linked)+") "+m, "true"
 		}
 	}
@@ -365,6 +365,14 @@ func (l *layout) repeats(t *store.JoinTable) bool {
 			return !slices.Contains(t.Here, path) && !slices.Contains(t.There, path)
 		})
 	})
+}
+
+// repeatsInSQL reports whether repeated pairs must be one to the database: it bounds or
+// counts the rows, or others hang from them. Otherwise they are dropped here, which
+// costs less.
+func (l *layout) repeatsInSQL(read int) bool {
+	r := l.reads[read]
+	return r.Limit || r.Offset || r.Aggregates || slices.ContainsFunc(l.reads[read+1:], func(below *store.Read) bool { return below.Parent == read })
 }
 
 // distinctPairs writes a SELECT of a read's pairs that fit, each once.
