@@ -2,7 +2,6 @@ package relational
 
 import (
 	"context"
-	"database/sql"
 
 	"github.com/jmoiron/sqlx"
 
@@ -16,9 +15,10 @@ type database struct {
 	traits
 	// windowed is the SQL of a database that does not know LATERAL; nil of others.
 	windowed windowDialect
-	// snapshot is how a transaction begins in which all statements see one state; nil
-	// for the default.
-	snapshot *sql.TxOptions
+	// transaction is how one begins and ends in which all statements see one state, and
+	// dead reports whether an error says that a connection was.
+	transaction transactionWords
+	dead        func(err error) bool
 
 	// open makes the pool, without connecting.
 	open func(c *Config) (*sqlx.DB, error)

@@ -84,8 +84,9 @@ func mysqlConfig(address string) (*mysql.Config, error) {
 	if cfg.DBName == "" {
 		return nil, errors.New("the address names no database")
 	}
-	// One round trip for each statement: the driver puts the values in.
-	cfg.InterpolateParams = true
+	// One round trip for each statement, with the beginning and the end of its
+	// transaction: the driver puts the values in.
+	cfg.InterpolateParams, cfg.MultiStatements = true, true
 	cfg.Params = map[string]string{"time_zone": "'+00:00'"}
 	cfg.Collation = "utf8mb4_general_ci"
 	return cfg, nil
@@ -93,9 +94,12 @@ func mysqlConfig(address string) (*mysql.Config, error) {
 
 // mysqlDatabase is MySQL and MariaDB.
 var mysqlDatabase = &database{
-	dialect:  mysqlDialect{},
-	windowed: mysqlDialect{},
-	snapshot: &sql.TxOptions{ReadOnly: true}, // see Connect
+	dialect:     mysqlDialect{},
+	windowed:    mysqlDialect{},
+	transaction: transactionWords{"START TRANSACTION READ ONLY", "COMMIT", true}, // see Connect
+	dead: func(err error) bool {
+		return errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, driver.ErrBadConn)
+	},
 
 	open:      openMySQL,
 	ready:     func(*Config) error { return nil },

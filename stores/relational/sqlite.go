@@ -38,8 +38,10 @@ func openSQLite(c *Config) (*sqlx.DB, error) {
 
 // sqliteDatabase is SQLite.
 var sqliteDatabase = &database{
-	dialect:  sqliteDialect{},
-	windowed: sqliteDialect{},
+	dialect:     sqliteDialect{},
+	windowed:    sqliteDialect{},
+	transaction: transactionWords{"BEGIN", "COMMIT", false},
+	dead:        func(error) bool { return false },
 
 	open:      openSQLite,
 	ready:     missingFile,

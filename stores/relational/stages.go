@@ -2,9 +2,9 @@ package relational
 
 import (
 	"context"
+	"database/sql"
+	"database/sql/driver"
 	"slices"
-
-	"github.com/jmoiron/sqlx"
 
 	"osprey/core/store"
 )
@@ -160,46 +160,101 @@ func (b *branch) linkOut(read, below, k int) (out, bool) {
 const maxStageKeys = 20_000
 
 // runStages runs the statements of a form, each by the keys that those before it have
-// brought.
+// brought. A connection that turns out to be dead is replaced once: reading twice is safe.
 func (s *Source) runStages(ctx context.Context, f *form, in []store.Input, c *collector) error {
+	err := s.tryStages(ctx, f, in, c)
+	if err != nil && ctx.Err() == nil && s.dialect.dead(err) {
+		err = s.tryStages(ctx, f, in, c)
+	}
+	return err
+}
+
+func (s *Source) tryStages(ctx context.Context, f *form, in []store.Input, c *collector) (err error) {
 	c.begin()
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	var on sqlx.QueryerContext = s.db
-	if len(f.stages) > 1 {
-		tx, err := s.db.BeginTxx(ctx, s.dialect.snapshot)
-		if err != nil {
-			return err
-		}
-		defer tx.Rollback()
-		on = tx
+	conn, err := s.db.Conn(ctx)
+	if err != nil {
+		return err
 	}
+	t := &transaction{conn: conn, words: &s.dialect.transaction, cut: cancel}
+	if len(f.stages) == 1 {
+		t.words = &transactionWords{} // it sees one state by itself
+	}
+	defer func() { err = t.end(ctx, err) }()
 	in = slices.Clone(in)
 	for i := range f.stages {
-		st := &f.stages[i]
+		st, read := &f.stages[i], f.branches[i].read
 		c.branch = int64(i)
-		ask := func() error {
-			c.asked++
-			return s.runText(ctx, on, st, in, c, cancel)
-		}
-		read := f.branches[i].read
 		keys := in[read].Keys
 		if st.link >= 0 {
-			keys = c.keysOf(st.link)
-		} else if len(keys) == 0 {
-			if err := ask(); err != nil {
-				return err
+			if keys = c.keysOf(st.link); keys[0].Len() == 0 {
+				continue
 			}
-			continue
 		}
-		for from, n := 0, keys[0].Len(); from < n; from += maxStageKeys {
-			in[read].Keys = part(keys, from, min(from+maxStageKeys, n))
-			if err := ask(); err != nil {
+		n := 1
+		if len(keys) > 0 {
+			n = keys[0].Len()
+		}
+		for from := 0; from < n || from == 0; from += maxStageKeys {
+			to := min(from+maxStageKeys, n)
+			if len(keys) > 0 {
+				in[read].Keys = part(keys, from, to)
+			}
+			c.asked++
+			if err := s.runText(ctx, t, st, in, c, i == len(f.stages)-1 && to == n); err != nil {
 				return err
 			}
 		}
 	}
 	return nil
+}
+
+// A transaction is that of the statements of one run. Where the database takes several
+// statements at once, its beginning goes with the first and its end with the last, so
+// that it costs no round trip.
+type transaction struct {
+	conn        *sql.Conn
+	words       *transactionWords
+	begun, done bool
+	cut         func() // makes that the rest of an answer is not waited for
+}
+
+// transactionWords are how a transaction that only reads one state begins and ends.
+type transactionWords struct {
+	begin, end string
+	together   bool // they can stand before and behind a statement
+}
+
+// query runs a statement, which may be the last.
+func (t *transaction) query(ctx context.Context, text string, args []any, last bool) (*sql.Rows, error) {
+	switch {
+	case t.begun || t.words.begin == "":
+	case t.words.together:
+		text, t.begun = t.words.begin+"; "+text, true
+	default:
+		if _, err := t.conn.ExecContext(ctx, t.words.begin); err != nil {
+			return nil, err
+		}
+		t.begun = true
+	}
+	if last && t.words.together {
+		text, t.done = text+"; "+t.words.end, true
+	}
+	return t.conn.QueryContext(ctx, text, args...)
+}
+
+// end ends the transaction, and gives the connection back; one on which something went
+// wrong is closed, and the database ends what it had begun.
+func (t *transaction) end(ctx context.Context, err error) error {
+	if err == nil && t.begun && !t.done {
+		_, err = t.conn.ExecContext(ctx, t.words.end)
+	}
+	if err != nil && t.begun {
+		t.conn.Raw(func(any) error { return driver.ErrBadConn })
+	}
+	t.conn.Close()
+	return err
 }
 
 // part returns a range of the rows of columns.

@@ -13,8 +13,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/jmoiron/sqlx"
-
 	"osprey/core/store"
 )
 
@@ -55,7 +53,7 @@ func newTemplate(text string) *template {
 }
 
 // runText runs the statement of a stage.
-func (s *Source) runText(ctx context.Context, on sqlx.QueryerContext, st *stage, in []store.Input, c *collector, cut func()) error {
+func (s *Source) runText(ctx context.Context, on *transaction, st *stage, in []store.Input, c *collector, last bool) error {
 	t := st.text
 	var text strings.Builder
 	var args []any
@@ -71,15 +69,17 @@ func (s *Source) runText(ctx context.Context, on sqlx.QueryerContext, st *stage,
 		}
 		args = give(&text, args, argument(p, in, s.dialect.windowed), p.field, s.dialect.windowed)
 	}
-	rows, err := on.QueryContext(ctx, text.String(), args...)
+	rows, err := on.query(ctx, text.String(), args, last)
 	if err != nil {
 		return err
 	}
 	err = collect(rows, c)
 	if isCut(err) {
-		cut() // closing the rows would wait for the rest
+		on.cut() // closing the rows would wait for the rest
 	}
-	rows.Close()
+	if closed := rows.Close(); err == nil {
+		err = closed
+	}
 	return err
 }
 
