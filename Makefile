@@ -2,8 +2,8 @@
 # make test   checks and tests everything
 # make build  builds bin/osprey with its console
 # make faults puts every kind of store in every fault, with many callers
-# make bench  measures Osprey beside handlers written by hand, in a quarter of an
-#             hour; make bench-quick in a minute
+# make bench  measures Osprey beside handlers written by hand, in
+#             twenty-five minutes; make bench-quick in a minute
 
 PORT ?= 7420
 STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.8.2
@@ -58,7 +58,7 @@ screenshots: build tools-test
 	go run ./demo/shots
 
 # The plots of the growth are written to docs/screenshots.
-bench: tools documents
+bench: tools-test documents
 	go build -o bin/osprey-bench ./bench
 	bin/osprey-bench --plots docs/screenshots
 
