@@ -1,11 +1,14 @@
 package relational_test
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"strings"
 	"testing"
 
+	"osprey/core/store"
+	"osprey/stores/conform"
 	"osprey/stores/relational"
 )
 
@@ -88,5 +91,76 @@ func TestCollations(t *testing.T) {
 				t.Errorf("%s: %s finds %s %v", collations[i], text, o.Data, o.Errors)
 			}
 		}
+	}
+}
+
+// TestCompositeKeysOfTypes relates pairs of a number and a text, of every two types, by
+// keys that were given and by rows above.
+func TestCompositeKeysOfTypes(t *testing.T) {
+	numbers := map[string][]string{
+		relational.Postgres: {"int", "bigint", "smallint", "numeric", "double precision", "real"},
+		relational.MySQL:    {"int", "bigint unsigned", "decimal(30,10)", "double", "float", "tinyint"},
+		relational.SQLite:   {"int", "", "decimal(10,2)", "real", "integer"},
+	}
+	words := map[string][]string{
+		relational.Postgres: {`text COLLATE "C"`, "varchar(20)"},
+		relational.MySQL:    {"varchar(40)", "varchar(40) COLLATE latin1_nopad_bin", "varchar(40) COLLATE ascii_nopad_bin", "varchar(40) COLLATE utf8mb3_general_ci", "varchar(40) COLLATE ucs2_nopad_bin"},
+		relational.SQLite:   {"text", ""},
+	}
+	for _, kind := range kinds {
+		t.Run(kind, func(t *testing.T) {
+			var statements, roots, types strings.Builder
+			n := 0
+			for _, number := range numbers[kind] {
+				for _, text := range words[kind] {
+					fmt.Fprintf(&statements, "CREATE TABLE k%d (id int PRIMARY KEY, p %s, q %s)\nINSERT INTO k%d VALUES (1, 1, 'Aurora'), (2, 2, 'tern'), (3, 2, 'Aurora'), (4, NULL, 'tern')\n", n, number, text, n)
+					n++
+				}
+			}
+			for i := range n {
+				fmt.Fprintf(&roots, " k%d: [K%d!]! @read(sort: \"id\")", i, i)
+				fmt.Fprintf(&types, "type K%d @stored(in: \"db\", as: \"k%d\", key: \"id\") { id: Int!", i, i)
+				for j := range n {
+					fmt.Fprintf(&types, " to%d(limit: Int): [K%d!]! @related(here: [\"p\", \"q\"], there: [\"p\", \"q\"], sort: \"id\")", j, j)
+				}
+				types.WriteString(" }\n")
+			}
+			fmt.Fprintf(&statements, "CREATE TABLE given (id int)")
+			db, url := emptyDatabase(t, kind)
+			run(t, db, statements.String())
+			source := openAt(t, kind, url)
+			e := conform.NewEngine(t, "type Query {"+roots.String()+" }\n"+types.String(), map[string]store.Source{"db": source})
+			for i := range n {
+				for j := range n {
+					o := e.Ask(t, fmt.Sprintf("{ k%d { id to%d { id } few: to%d(limit: 1) { id } } }", i, j, j), nil)
+					want := fmt.Sprintf(`{"k%d":[{"id":1,"to%d":[{"id":1}],"few":[{"id":1}]},{"id":2,"to%d":[{"id":2}],"few":[{"id":2}]},{"id":3,"to%d":[{"id":3}],"few":[{"id":3}]},{"id":4,"to%d":[],"few":[]}]}`, i, j, j, j, j)
+					if o.Data != want || len(o.Errors) > 0 {
+						t.Errorf("%d to %d gives %s %v", i, j, o.Data, o.Errors)
+					}
+				}
+			}
+			catalogue, err := source.Catalogue(context.Background())
+			if err != nil {
+				t.Fatal(err)
+			}
+			for i := range n {
+				for _, given := range []store.Column{ints(1, 2, 9), texts("1", "2", "9")} {
+					set := catalogue.Sets[fmt.Sprint("k", i)]
+					request, err := source.Prepare(catalogue, []*store.Read{{Set: set.Name, Parent: -1, Keys: []int{0, 1}, Sort: []store.Order{{Path: "id"}},
+						Columns: []store.Wanted{{Path: "p", Kind: set.Field("p").Kind}, {Path: "q", Kind: store.Text}, {Path: "id", Kind: store.Int}}}})
+					if err != nil {
+						t.Fatal(err)
+					}
+					key := store.Column{Kind: set.Field("p").Kind}
+					for row := range given.Len() {
+						key.AppendAs(&given, row)
+					}
+					answer, err := request.Run(context.Background(), nil, []store.Input{{Keys: []store.Column{key, texts("Aurora", "tern", "Äolus")}}})
+					if err != nil || answer.Tables[0].Len != 2 {
+						t.Errorf("%s (%s, %s) by keys of %s gives %v rows, %v", set.Name, set.Field("p").Type, set.Field("q").Collation, given.Kind, answer, err)
+					}
+				}
+			}
+		})
 	}
 }

@@ -241,10 +241,15 @@ func (mysqlDialect) given(value string, f *store.Field, kind store.Kind) string 
 }
 
 // text writes a text so that it can be compared with a field whose character set may not
-// have its characters; then nothing stored equals it.
+// have its characters; then nothing stored equals it. MariaDB converts texts by itself,
+// but not those of combinations.
 func (mysqlDialect) text(given string, f *store.Field) string {
-	if f == nil || f.Collation == "" || charset(f.Collation) == "utf8mb4" || !strings.ContainsFunc(given, func(r rune) bool { return r > 127 }) {
+	if f == nil || f.Collation == "" || charset(f.Collation) == "utf8mb4" {
 		return "?"
+	}
+	wide := strings.HasPrefix(f.Collation, "ucs") || strings.HasPrefix(f.Collation, "utf16") || strings.HasPrefix(f.Collation, "utf32")
+	if !wide && !strings.ContainsFunc(given, func(r rune) bool { return r > 127 }) {
+		return "?" // the same bytes in all others
 	}
 	text, fits := inCollation("?", &store.Field{Collation: "utf8mb4_general_ci"}, f)
 	return "IF(" + fits + ", " + text + ", NULL)"

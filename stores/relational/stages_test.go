@@ -1,6 +1,7 @@
 package relational_test
 
 import (
+	"context"
 	"database/sql"
 	"fmt"
 	"slices"
@@ -240,6 +241,46 @@ type Tall @stored(in: "db", as: "tall", key: "id") { id: Int! size: Int twice: I
 			}
 			if !slices.Equal(got, want) {
 				t.Errorf("it is\n%v\nwant\n%v", got, want)
+			}
+		})
+	}
+}
+
+// TestManyStageKeys asks by more keys than go into a statement, and by one less and more.
+func TestManyStageKeys(t *testing.T) {
+	statements := "CREATE TABLE a (id int PRIMARY KEY)\nCREATE TABLE b (id int PRIMARY KEY, a int)\nCREATE INDEX b_a ON b (a)\n"
+	var as, bs []string
+	for id := range 41_000 {
+		as, bs = append(as, fmt.Sprintf("(%d)", id)), append(bs, fmt.Sprintf("(%d, %d)", id, id/2*2))
+	}
+	statements += "INSERT INTO a VALUES " + strings.Join(as, ",") + "\nINSERT INTO b VALUES " + strings.Join(bs, ",")
+	for _, kind := range []string{relational.MySQL, relational.SQLite} {
+		t.Run(kind, func(t *testing.T) {
+			db, url := emptyDatabase(t, kind)
+			run(t, db, statements)
+			source := openAt(t, kind, url)
+			catalogue, err := source.Catalogue(context.Background())
+			if err != nil {
+				t.Fatal(err)
+			}
+			id := []store.Wanted{{Path: "id", Kind: store.Int}}
+			request, err := source.Prepare(catalogue, []*store.Read{{Set: "a", Parent: -1, Limit: true, Sort: []store.Order{{Path: "id"}}, Columns: id},
+				{Set: "b", Parent: 0, Here: []string{"id"}, There: []string{"a"}, Columns: id},
+				{Set: "b", Parent: 0, Here: []string{"id"}, There: []string{"a"}, Limit: true, Sort: []store.Order{{Path: "id", Desc: true}}, Columns: id}})
+			if err != nil {
+				t.Fatal(err)
+			}
+			for limit, want := range map[int64]int{1: 3, 19_999: 3, 20_000: 3, 20_001: 5, 40_001: 7} {
+				answer, err := request.Run(context.Background(), nil, []store.Input{{Limit: limit}, {}, {Limit: 1}})
+				if err != nil {
+					t.Fatal(err)
+				}
+				hosts := (limit + 1) / 2 // every second has two
+				if all, few := answer.Tables[1], answer.Tables[2]; answer.Requests != want || int64(len(all.Parent)) != 2*hosts || int64(len(few.Parent)) != hosts ||
+					all.Columns[0].Ints[all.At(len(all.Parent)-1)] != 2*hosts-1 || few.Columns[0].Ints[few.At(int(hosts)-1)] != 2*hosts-1 {
+					t.Errorf("%d keys are %d statements, %d and %d rows, want %d statements", limit, answer.Requests, len(all.Parent), len(few.Parent), want)
+				}
+				answer.Release()
 			}
 		})
 	}
