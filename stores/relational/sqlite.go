@@ -2,6 +2,7 @@ package relational
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"net/url"
@@ -29,11 +30,8 @@ func openSQLite(c *Config) (*sqlx.DB, error) {
 		return nil, errors.New("the address is not of the form sqlite:path/to/file.db")
 	}
 	options := url.Values{"_pragma": {"busy_timeout(5000)", "query_only(1)"}, "mode": {"ro"}}
-	db, err := sqlx.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?"+options.Encode())
-	if err != nil {
-		return nil, errors.New("the address cannot be used")
-	}
-	return db, nil
+	name := "file:" + (&url.URL{Path: path}).EscapedPath() + "?" + options.Encode()
+	return sqlx.NewDb(sql.OpenDB(keeping{&sqlite.Driver{}, name}), "sqlite"), nil
 }
 
 // sqliteDatabase is SQLite.
