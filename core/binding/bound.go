@@ -216,6 +216,7 @@ type Arg struct {
 	Path   string
 	Kind   store.Kind // how the values are compared in the store
 	Many   bool       // the argument is a list
+	Day    bool       // the values are days, and the field is a moment
 	Enum   *Enum
 	Sorts  Sorts   // of SortBy
 	Filter *Filter // of FilterBy

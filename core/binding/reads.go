@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"osprey/core/language"
+	"osprey/core/scalar"
 	"osprey/core/schema"
 )
 
@@ -74,7 +75,7 @@ func (b *binder) checkOne(f *schema.Field, bound *Field) {
 	}
 	var given []string
 	for _, a := range bound.Args {
-		if a.Role == Equal && !a.Many && schema.IsNonNull(a.Def.Type) {
+		if a.Role == Equal && !a.Many && !a.Day && schema.IsNonNull(a.Def.Type) {
 			given = append(given, a.Path)
 		}
 	}
@@ -165,12 +166,12 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 		arg.Path = path
 	}
 	info := b.info(d, target, arg.Path, a.Coordinate, "the field narrowed by "+a.Coordinate)
-	kind, _, err := fitField(named, valueOf(info))
+	kind, codec, err := fitField(named, valueOf(info))
 	if err != nil {
 		b.fail(ruleFits, a.Pos, a.Coordinate, "", msgArgumentType, a.Coordinate, named, target.Set, arg.Path, info.Type, err)
 		return false
 	}
-	arg.Kind = kind
+	arg.Kind, arg.Day = kind, codec == scalar.DayOfMoment
 	_, arg.Many = schema.ListElem(a.Type)
 	if e, ok := named.(*schema.Enum); ok {
 		arg.Enum = b.enum(e, target, target.Source, info)

@@ -203,7 +203,7 @@ func (b *binder) keyReader(own *Records, f *schema.Field, pos language.Pos, boun
 	}
 	var where []string
 	for _, a := range bound.Args {
-		if a.Role == Equal {
+		if a.Role == Equal && !a.Day {
 			where = append(where, a.Path)
 		}
 	}

@@ -62,7 +62,11 @@ func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 		}
 		switch a.Role {
 		case binding.Equal:
-			use.equals(arg)
+			if a.Day {
+				use.where = append(use.where, b.onDay(arg, a, &use.values)...)
+			} else {
+				use.equals(arg)
+			}
 		case binding.FilterBy:
 			use.where = append(use.where, b.filter(arg, a.Filter, &use.values)...)
 		case binding.Limit:

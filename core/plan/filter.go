@@ -55,6 +55,23 @@ func (b *builder) filter(arg *Arg, f *binding.Filter, args *[]*Arg) []store.Pred
 	return fb.tests(f, value)
 }
 
+// onDay returns the conditions of an argument that gives days for a moment.
+func (b *builder) onDay(arg *Arg, a *binding.Arg, args *[]*Arg) []store.Predicate {
+	value, err := arg.Resolve(b.vars)
+	if err != nil {
+		return nil // the variables do not fit, which is told before anything runs
+	}
+	name := "is"
+	if a.Many {
+		name = "in"
+		if _, list := value.([]schema.Value); !list {
+			name = "is" // one value stands for a list of one
+		}
+	}
+	fb := &filterBuilder{arg: arg, depends: &b.plan.Depends, args: args}
+	return fb.day(&binding.Test{Path: a.Path, Kind: a.Kind, Day: true}, name, value)
+}
+
 // refuse adds a value that cannot be used, so that the read is an error.
 func (fb *filterBuilder) refuse(format string, args ...any) {
 	*fb.args = append(*fb.args, &Arg{Name: fb.arg.Name, Pos: fb.arg.Pos, Column: len(*fb.args), Kind: store.Text, Err: fmt.Sprintf(format, args...)})

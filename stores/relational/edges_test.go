@@ -147,6 +147,9 @@ func TestEdges(t *testing.T) {
 					filter = ""
 				}
 				roots := fmt.Sprintf(" e%d%s: [E%d!]! @read(sort: \"id\") p%d%s: E%dConnection! @read%s", i, filter, i, i, strings.Replace(filter, ")", ", first: Int, after: String, last: Int, before: String)", 1), i, totals)
+				if e.scalar != "JSON" {
+					roots += fmt.Sprintf(" g%d(v: %s, vs: [%s!] @at(path: \"v\")): [E%d!]! @read(sort: \"id\")", i, e.scalar, e.scalar, i)
+				}
 				same := fmt.Sprintf(" same: [E%d!]! @related(here: \"v\", there: \"v\", sort: \"id\")", i)
 				if e.scalar == "JSON" {
 					same = ""
@@ -260,6 +263,9 @@ func (e edgeChecks) all() {
 		}
 		for _, filter := range []string{"is: " + all[i].Shown, "in: [" + all[i].Shown + "]"} {
 			found := e.rows("e", "(filter: {v: {"+filter+"}})")
+			if given := e.rows("g", "("+strings.NewReplacer("is:", "v:", "in:", "vs:").Replace(filter)+")"); !slices.Equal(given, found) {
+				e.t.Errorf("a filter by %s finds %v, and an argument %v", filter, found, given)
+			}
 			if !slices.ContainsFunc(found, func(v valued) bool { return v.ID == all[i].ID }) {
 				e.t.Errorf("%s finds %v, and not %s itself", filter, found, values[i])
 			}

@@ -285,3 +285,36 @@ func TestManyStageKeys(t *testing.T) {
 		})
 	}
 }
+
+// TestKeptStatements runs more statements than a connection keeps, in turn and again, and
+// changes the table between.
+func TestKeptStatements(t *testing.T) {
+	db, url := emptyDatabase(t, relational.SQLite)
+	run(t, db, "CREATE TABLE a (id int PRIMARY KEY, name text)\nINSERT INTO a VALUES (1, 'x'), (2, 'y')")
+	source, err := relational.Open(relational.Config{Kind: relational.SQLite, URL: url, Pool: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer source.Close()
+	catalogue, err := source.Catalogue(context.Background())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for round := range 2 {
+		for n := range 300 {
+			read := &store.Read{Set: "a", Parent: -1, Columns: []store.Wanted{{Path: "id", Kind: store.Int}, {Path: "name", Kind: store.Text}}, Values: 1}
+			for range n {
+				read.Where = append(read.Where, store.Predicate{Op: store.AtLeast, Path: "id", Kind: store.Int})
+			}
+			request, err := source.Prepare(catalogue, []*store.Read{read})
+			if err != nil {
+				t.Fatal(err)
+			}
+			answer, err := request.Run(context.Background(), nil, []store.Input{{Where: []store.Column{ints(1)}}})
+			if err != nil || answer.Tables[0].Len != 2 || string(answer.Tables[0].Columns[1].At(1)) != "y" {
+				t.Fatalf("round %d, statement %d: %+v %v", round, n, answer, err)
+			}
+		}
+		run(t, db, "ALTER TABLE a RENAME TO b\nCREATE TABLE a (name text, more int, id int PRIMARY KEY)\nINSERT INTO a SELECT name, 7, id FROM b\nDROP TABLE b")
+	}
+}
