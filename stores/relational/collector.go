@@ -134,7 +134,7 @@ func (c *collector) row(values [][]byte) error {
 	branch := c.branch
 	if c.form.layout.several() {
 		var err error
-		if branch, err = c.form.layout.dialect.readInt(values[0]); err != nil {
+		if branch, err = c.form.layout.dialect.union.readInt(values[0]); err != nil {
 			return err
 		}
 	}
@@ -144,7 +144,7 @@ func (c *collector) row(values [][]byte) error {
 		return nil
 	}
 	if plan.row >= 0 {
-		number, err := c.form.layout.dialect.readInt(values[plan.row])
+		number, err := c.form.layout.dialect.union.readInt(values[plan.row])
 		if err != nil {
 			return err
 		}
@@ -156,7 +156,7 @@ func (c *collector) row(values [][]byte) error {
 			return err
 		}
 	case plan.above >= 0:
-		above, err := c.form.layout.dialect.readInt(values[plan.above])
+		above, err := c.form.layout.dialect.union.readInt(values[plan.above])
 		if err != nil {
 			return err
 		}
@@ -309,7 +309,7 @@ func (c *collector) finish() error {
 			}
 		}
 	}
-	if !c.form.layout.dialect.lateral {
+	if !c.form.layout.dialect.lateral() {
 		for n := range c.links {
 			c.hang(n)
 		}

@@ -12,8 +12,12 @@ import (
 // stands here, and in one file for each.
 type database struct {
 	dialect
-	traits
-	// windowed is the SQL of a database that does not know LATERAL; nil of others.
+	// union is the SQL of a database that knows LATERAL, and whose rows come in the order
+	// of the SELECT that they are of, also out of a UNION ALL and a join: the reads of a
+	// request are one statement, on the driver's own connection, and values come in a
+	// binary form. windowed is that of one of which each branch is a statement, and
+	// values come from database/sql as text. Each is nil of the others.
+	union    unionDialect
 	windowed windowDialect
 	// transaction is how one begins and ends in which all statements see one state, and
 	// dead reports whether an error says that a connection was.
@@ -35,30 +39,12 @@ type database struct {
 // databases are the kinds that there are.
 var databases = map[string]*database{Postgres: postgres, MySQL: mysqlDatabase, SQLite: sqliteDatabase}
 
-// traits are what statements depend on.
-type traits struct {
-	// lateral says that LATERAL is known, and that rows come in the order of the
-	// SELECT that they are of, also out of a UNION ALL and a join: the reads of a
-	// request are one statement, on the driver's own connection, and values come in a
-	// binary form. Where not, each branch is one, and values come from database/sql as
-	// text.
-	lateral bool
-	// exact says that texts are equal to the database if they are here, so that rows
-	// of small tables can be sent whole and matched here.
-	exact bool
-	// plansBounds says that the database plans for a bound that stands in the text
-	// of a statement.
-	plansBounds bool
-}
+// lateral reports whether the reads of a request are one statement.
+func (d *database) lateral() bool { return d.union != nil }
 
 // A dialect is the SQL of a kind of database.
 type dialect interface {
 	quote(name string) string
-	// intType and typeOf name the types in which values are sent; values of one
-	// type share their place in the rows of a UNION ALL.
-	intType() string
-	typeOf(t store.Aggregate, f *store.Field) string
-	null(typ string) string
 	sent(expr string, o *out) string
 	aggregate(t store.Aggregate, expr string, f *store.Field) string
 	// param writes the n-th parameter.
@@ -83,8 +69,17 @@ type dialect interface {
 	// within writes what a text has in it, letter by letter.
 	within(op store.Op, own string, value func() string) string
 	order(expr string, o store.Order, nullable bool) string
-	readInt(v []byte) (int64, error)
 	decoder(f *store.Field, w *store.Wanted) decoder
+}
+
+// A unionDialect is the SQL of a database of which all reads are one statement.
+type unionDialect interface {
+	// intType and typeOf name the types in which values are sent; values of one
+	// type share their place in the rows of a UNION ALL.
+	intType() string
+	typeOf(t store.Aggregate, f *store.Field) string
+	null(typ string) string
+	readInt(v []byte) (int64, error)
 }
 
 // A windowDialect is the SQL by which a database does without LATERAL.

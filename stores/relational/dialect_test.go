@@ -9,8 +9,11 @@ func TestDatabases(t *testing.T) {
 		if d.dialect == nil || d.open == nil || d.ready == nil || d.catalogue == nil || d.fail == nil {
 			t.Errorf("%s lacks a part: %+v", kind, d)
 		}
-		if !d.lateral && d.windowed == nil {
-			t.Errorf("%s knows neither LATERAL nor what stands for it", kind)
+		if (d.union == nil) == (d.windowed == nil) {
+			t.Errorf("%s is asked neither in one statement nor in stages, or both", kind)
+		}
+		if d.windowed != nil && (d.dead == nil || d.transaction.begin == "" || d.transaction.end == "") {
+			t.Errorf("%s does not say how the state of several statements is one", kind)
 		}
 	}
 }

@@ -142,7 +142,7 @@ func layOut(d *database, catalogue *store.Catalogue, reads []*store.Read, maxLoo
 			l.need(r.Parent, r.Here)
 			l.sendPairs(i)
 			l.sendKeys(l.of[i], i, r.There)
-		case d.lateral:
+		case d.lateral():
 			l.need(r.Parent, r.Here)
 			if r.JoinTable != nil && !l.repeatsInSQL(i) && l.repeats(r.JoinTable) {
 				l.sendOnce(i)
@@ -152,7 +152,7 @@ func layOut(d *database, catalogue *store.Catalogue, reads []*store.Read, maxLoo
 		}
 	}
 	for _, b := range l.branches {
-		if d.lateral && b.host == nil && !b.lookup && (b.common || len(b.joined) > 0) {
+		if d.lateral() && b.host == nil && !b.lookup && (b.common || len(b.joined) > 0) {
 			l.tellApart(b)
 		}
 	}
@@ -206,7 +206,7 @@ func (l *layout) hang(read int, pairs bool) {
 	above := l.reads[read].Parent
 	b := &branch{read: read, host: l.of[above], pairs: pairs}
 	l.add(b)
-	if !l.dialect.lateral {
+	if !l.dialect.lateral() {
 		return // it is asked by keys
 	}
 	b.host.common = true
@@ -311,11 +311,11 @@ func (l *layout) send(read, column int) error {
 	}
 	o := out{read: read, path: w.Path, column: column, via: w.Via, total: w.Aggregate}
 	if w.Aggregate == store.Count {
-		o.typ = l.dialect.intType()
+		o.typ = l.typeOf(w.Aggregate, nil)
 	} else if o.field = set.Field(w.Path); o.field == nil {
 		return fmt.Errorf("the table %s has no column %s", set.Name, w.Path)
 	} else {
-		o.typ, o.kind = l.dialect.typeOf(w.Aggregate, o.field), kindAs(o.field, w.Kind)
+		o.typ, o.kind = l.typeOf(w.Aggregate, o.field), kindAs(o.field, w.Kind)
 	}
 	l.of[read].outs = append(l.of[read].outs, o)
 	return nil
@@ -337,7 +337,7 @@ func (l *layout) sendKeys(b *branch, read int, paths []string) {
 	for _, path := range paths {
 		if _, ok := b.sent(read, path); !ok {
 			f := l.field(read, path)
-			b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, kind: linkKind(f), typ: l.dialect.typeOf(store.NoAggregate, f)})
+			b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, kind: linkKind(f), typ: l.typeOf(store.NoAggregate, f)})
 		}
 	}
 }
@@ -365,7 +365,7 @@ func (l *layout) sendPairs(read int) {
 	b := l.pairsOf(read)
 	for _, path := range through.There {
 		f := l.catalogue.Sets[through.Set].Field(path)
-		b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, kind: linkKind(f), typ: l.dialect.typeOf(store.NoAggregate, f)})
+		b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, kind: linkKind(f), typ: l.typeOf(store.NoAggregate, f)})
 	}
 }
 
@@ -375,7 +375,7 @@ func (l *layout) sendOnce(read int) {
 	t := l.reads[read].JoinTable
 	for k, path := range t.There {
 		f := l.catalogue.Sets[t.Set].Field(path)
-		l.of[read].outs = append(l.of[read].outs, out{read: read, path: path, column: -1, field: f, kind: linkKind(f), typ: l.dialect.typeOf(store.NoAggregate, f), below: read, link: k + 1})
+		l.of[read].outs = append(l.of[read].outs, out{read: read, path: path, column: -1, field: f, kind: linkKind(f), typ: l.typeOf(store.NoAggregate, f), below: read, link: k + 1})
 	}
 }
 
@@ -412,7 +412,7 @@ func (l *layout) need(read int, paths []string) {
 // allot gives each sent value of a branch a slot of its type. Branches share
 // slots, so that rows are no wider than the widest branch needs.
 func (l *layout) allot(b *branch) {
-	if !l.dialect.lateral { // a statement of its own
+	if !l.dialect.lateral() { // a statement of its own
 		for i := range b.outs {
 			b.outs[i].slot = i
 		}
@@ -430,7 +430,7 @@ func (l *layout) allot(b *branch) {
 		return len(l.slots) - 1
 	}
 	if l.numbered(b) {
-		b.row = slot(l.dialect.intType())
+		b.row = slot(l.dialect.union.intType())
 	}
 	if b.host != nil {
 		b.above = slot(l.aboveType(b))
@@ -442,12 +442,23 @@ func (l *layout) allot(b *branch) {
 	}
 }
 
+// typeOf returns the SQL type in which a value is sent, where that matters.
+func (l *layout) typeOf(t store.Aggregate, f *store.Field) string {
+	switch {
+	case !l.dialect.lateral():
+		return ""
+	case t == store.Count:
+		return l.dialect.union.intType()
+	}
+	return l.dialect.union.typeOf(t, f)
+}
+
 // aboveType returns the SQL type of what names the row above.
 func (l *layout) aboveType(b *branch) string {
 	if b.host.key != "" {
-		return l.dialect.typeOf(store.NoAggregate, l.field(b.host.read, b.host.key))
+		return l.typeOf(store.NoAggregate, l.field(b.host.read, b.host.key))
 	}
-	return l.dialect.intType()
+	return l.dialect.union.intType()
 }
 
 // numbered reports whether the rows of a branch say their number. Rows that
@@ -463,4 +474,4 @@ func (l *layout) numbered(b *branch) bool {
 }
 
 // several reports whether rows say which branch they are of.
-func (l *layout) several() bool { return l.dialect.lateral && len(l.branches) > 1 }
+func (l *layout) several() bool { return l.dialect.lateral() && len(l.branches) > 1 }

@@ -29,7 +29,7 @@ import (
 // is put right if it turns out otherwise.
 var postgres = &database{
 	dialect: postgresDialect{},
-	traits:  traits{lateral: true, exact: true, plansBounds: true},
+	union:   postgresDialect{},
 
 	open:      openPostgres,
 	ready:     func(*Config) error { return nil },

@@ -119,7 +119,7 @@ func (s *Source) Ping(ctx context.Context) error {
 
 // run runs a form's statement and hands its rows to a collector.
 func (s *Source) run(ctx context.Context, f *form, in []store.Input, c *collector) error {
-	if s.dialect.lateral {
+	if s.dialect.lateral() {
 		return s.query(ctx, f.text(c.bounds), c.arguments.of(f.params, in), c)
 	}
 	return s.runStages(ctx, f, in, c)

@@ -22,7 +22,7 @@ func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store
 	var forms []*form
 	lookups := -1
 	sizes := lookupSizes
-	if !s.dialect.exact {
+	if !s.dialect.lateral() {
 		sizes = lookupSizes[:1]
 	}
 	for _, size := range sizes {
@@ -106,7 +106,7 @@ func newForm(l *layout) *form {
 		f.branches = append(f.branches, planBranch(l, b))
 	}
 	f.runs.New = func() any { return newCollector(f) }
-	if !l.dialect.lateral {
+	if !l.dialect.lateral() {
 		f.planStages()
 		return f
 	}
@@ -241,7 +241,7 @@ func planBranch(l *layout, b *branch) branchPlan {
 		return plan
 	}
 	for _, o := range b.outs {
-		if l.dialect.lateral && o.link > 0 {
+		if l.dialect.lateral() && o.link > 0 {
 			plan.once = append(plan.once, first+o.slot)
 		}
 	}
@@ -369,7 +369,7 @@ func (r *request) ask(ctx context.Context, f *form, in []store.Input) (*collecto
 	c := f.runs.Get().(*collector)
 	for i := range in {
 		c.bounds[i] = 0
-		if r.reads[i].Limit && r.source.dialect.plansBounds {
+		if r.reads[i].Limit && r.source.dialect.lateral() {
 			c.bounds[i] = round(in[i].Limit)
 		}
 	}

@@ -177,7 +177,7 @@ func (s *statement) branch(w *writer, b *branch) {
 // groups writes of what a branch of totals makes them.
 func (s *statement) groups(w *writer, b *branch) {
 	var by []string
-	if b.host != nil && s.dialect.lateral {
+	if b.host != nil && s.dialect.lateral() {
 		by = append(by, s.above(b))
 	}
 	for i := range b.outs {
@@ -218,7 +218,7 @@ func (s *statement) value(b *branch, slot int, typ string) string {
 		}
 		return s.dialect.sent(expr, &o)
 	}
-	return s.dialect.null(typ)
+	return s.dialect.union.null(typ)
 }
 
 // expression writes a value of a read's own table.
