@@ -53,7 +53,14 @@ func (p *Plan) Splits(f *Fetch, vars map[string]schema.Value) bool {
 func (c *costs) splits(f *Fetch) bool {
 	return f.MaxKeys > 0 && slices.ContainsFunc(f.Reads, func(r *Read) bool {
 		keys, _ := c.of(r)
-		return len(r.Feeds) > 0 && (keys < 0 || keys > int64(f.MaxKeys))
+		switch s := r.Store; {
+		case len(r.Feeds) > 0:
+		case f.Statements > 1 && s.Parent >= 0 && (!s.Single || s.Limit || s.Offset): // a statement by the keys of the rows above
+			_, keys = c.of(f.Reads[s.Parent])
+		default:
+			return false
+		}
+		return keys < 0 || keys > int64(f.MaxKeys)
 	})
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -105,9 +106,22 @@ SELECT m.name AS "set", i.name, i."unique" AND NOT i.partial AS is_unique, f.nam
 	return b.finish(), nil
 }
 
-// sqliteForms looks at some moments of each column: where they are written in one way,
-// they are compared as they are, which an index helps. A moment that is written in
-// another way is then an error at its place.
+// sqliteMoments tells in which ways moments are written.
+const sqliteMoments = `
+SELECT DISTINCT length(v) AS size, substr(v, 11, 1) AS t, CASE substr(v, -1) WHEN 'Z' THEN 'Z' ELSE '' END AS z,
+       typeof(v) = 'text' AND v GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9][ T][0-9][0-9]:[0-9][0-9]:[0-9][0-9]*'
+         AND (length(v) < 20 OR substr(v, 20) = 'Z' OR rtrim(substr(v, 20), 'Z') GLOB '.[0-9]*' AND rtrim(substr(v, 21), 'Z') NOT GLOB '*[^0-9]*') AS plain
+  FROM (%s)`
+
+type momentsForm struct {
+	Size  int
+	T, Z  string
+	Plain bool
+}
+
+// sqliteForms looks at some moments of each column, the first and the last ones: where
+// they are written in one way, they are compared as they are, which an index helps. A
+// moment that is written in another way is then an error at its place.
 func sqliteForms(ctx context.Context, db *sqlx.DB, c *store.Catalogue) error {
 	for _, set := range c.Sets {
 		for i := range set.Fields {
@@ -116,16 +130,13 @@ func sqliteForms(ctx context.Context, db *sqlx.DB, c *store.Catalogue) error {
 				continue
 			}
 			own := sqliteDialect{}.quote(f.Name)
-			var forms []struct {
-				Size  int
-				T, Z  string
-				Plain bool
+			some := "SELECT " + own + " AS v FROM " + sqliteDialect{}.quote(set.Name) + " WHERE " + own + " IS NOT NULL"
+			var forms []momentsForm
+			err := db.SelectContext(ctx, &forms, fmt.Sprintf(sqliteMoments, "SELECT v FROM ("+some+" LIMIT 1000) UNION ALL SELECT v FROM ("+some+" ORDER BY rowid DESC LIMIT 1000)"))
+			if err != nil { // a table WITHOUT ROWID
+				err = db.SelectContext(ctx, &forms, fmt.Sprintf(sqliteMoments, some+" LIMIT 1000"))
 			}
-			if err := db.SelectContext(ctx, &forms, `
-SELECT DISTINCT length(v) AS size, substr(v, 11, 1) AS t, CASE substr(v, -1) WHEN 'Z' THEN 'Z' ELSE '' END AS z,
-       typeof(v) = 'text' AND v GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9][ T][0-9][0-9]:[0-9][0-9]:[0-9][0-9]*'
-         AND (length(v) < 20 OR substr(v, 20) = 'Z' OR rtrim(substr(v, 20), 'Z') GLOB '.[0-9]*' AND rtrim(substr(v, 21), 'Z') NOT GLOB '*[^0-9]*') AS plain
-  FROM (SELECT `+own+` AS v FROM `+sqliteDialect{}.quote(set.Name)+` WHERE `+own+` IS NOT NULL LIMIT 1000)`); err != nil {
+			if err != nil {
 				return err
 			}
 			if len(forms) != 1 || !forms[0].Plain || forms[0].Size > 27 {

@@ -318,3 +318,58 @@ func TestKeptStatements(t *testing.T) {
 		run(t, db, "ALTER TABLE a RENAME TO b\nCREATE TABLE a (name text, more int, id int PRIMARY KEY)\nINSERT INTO a SELECT name, 7, id FROM b\nDROP TABLE b")
 	}
 }
+
+// TestQuestionMarks reads lists whose tables and columns have a question mark in their
+// names, which stands for a parameter to the drivers.
+func TestQuestionMarks(t *testing.T) {
+	const types = `type Query { quays: [Quay!]! @read(sort: "code") }
+type Quay @stored(in: "db", as: "quays?", key: "code") { code: Int! isOpen: Int @at(path: "open?") berths(limit: Int): [Berth!]! @related(here: "code", there: "at?") }
+type Berth @stored(in: "db", as: "berths", key: "id") { id: Int! }`
+	for _, kind := range []string{relational.MySQL, relational.SQLite} {
+		t.Run(kind, func(t *testing.T) {
+			db, url := emptyDatabase(t, kind)
+			run(t, db, "CREATE TABLE `quays?` (code int PRIMARY KEY, `open?` int)\nCREATE TABLE berths (id int PRIMARY KEY, `at?` int)\nINSERT INTO `quays?` VALUES (1, 0), (2, 1)\nINSERT INTO berths VALUES (7, 1), (8, 2), (9, 2)")
+			source, err := relational.Open(relational.Config{Kind: kind, URL: url, Pool: 1})
+			if err != nil {
+				t.Fatal(err)
+			}
+			defer source.Close()
+			e := conform.NewEngine(t, types, map[string]store.Source{"db": source})
+			for open := range 5 { // a transaction that had not ended would see the old state
+				run(t, db, fmt.Sprintf("UPDATE `quays?` SET `open?` = %d WHERE code = 1", open))
+				o := e.Ask(t, "{ quays { isOpen } }", nil)
+				if want := fmt.Sprintf(`{"quays":[{"isOpen":%d},{"isOpen":1}]}`, open); o.Data != want {
+					t.Errorf("gives %s %v, want %s", o.Data, o.Errors, want)
+				}
+				o = e.Ask(t, "{ quays { isOpen berths(limit: 5) { id } } }", nil)
+				if want := fmt.Sprintf(`{"quays":[{"isOpen":%d,"berths":[{"id":7}]},{"isOpen":1,"berths":[{"id":8},{"id":9}]}]}`, open); o.Data != want {
+					t.Errorf("gives %s %v, want %s", o.Data, o.Errors, want)
+				}
+			}
+		})
+	}
+}
+
+// TestFormsOfMoments reads files whose moments are written in one way at the beginning,
+// and in another at the end: none of them is an error.
+func TestFormsOfMoments(t *testing.T) {
+	const types = `type Query { last: [Call!]! @read(sort: "at desc") }
+type Call @stored(in: "db", as: "calls", key: "id") { id: Int! at: DateTime }`
+	for name, table := range map[string]string{"with row numbers": "", "without": " WITHOUT ROWID"} {
+		t.Run(name, func(t *testing.T) {
+			var rows []string
+			for id := range 1500 {
+				rows = append(rows, fmt.Sprintf("(%d, '2026-01-%02d 10:00:00')", id, 1+id%28))
+			}
+			statements := "CREATE TABLE calls (id int PRIMARY KEY, at datetime)" + table + "\nINSERT INTO calls VALUES " + strings.Join(rows, ", ")
+			if table == "" {
+				statements += "\nINSERT INTO calls VALUES (1500, '2026-02-01T10:00:00Z')"
+			}
+			e, _ := engineOf(t, relational.SQLite, types, statements)
+			o := e.Ask(t, "{ last { at } }", nil)
+			if first := `{"last":[{"at":"2026-0`; len(o.Errors) > 0 || !strings.HasPrefix(o.Data, first) || table == "" && !strings.HasPrefix(o.Data, first+`2-01T10:00:00Z"}`) {
+				t.Errorf("gives %.100s %v", o.Data, o.Errors)
+			}
+		})
+	}
+}

@@ -92,59 +92,6 @@ func (s *statement) stageWhere(b *branch, begin string) string {
 	return begin + strings.TrimPrefix(where, " AND ")
 }
 
-// A keyField is a field by which rows are asked for.
-type keyField struct {
-	own   string // as it is written
-	field *store.Field
-	kind  store.Kind // of the values that are given
-}
-
-// keyFields returns the fields by which the rows of a branch are asked for; none if
-// all of them are.
-func (s *statement) keyFields(b *branch) []keyField {
-	var list []keyField
-	r := s.reads[b.read]
-	if b.host == nil {
-		for _, k := range r.Keys {
-			c := &r.Columns[k]
-			list = append(list, keyField{s.column("t", b.read, c.Path), s.field(b.read, c.Path), c.Kind})
-		}
-		return list
-	}
-	alias := "t"
-	if r.JoinTable != nil {
-		alias = "m"
-	}
-	fields, set := s.linkFields(b.read)
-	for _, path := range fields {
-		f := set.Field(path)
-		list = append(list, keyField{s.column(alias, b.read, path), f, linkKind(f)})
-	}
-	return list
-}
-
-// stageKeys writes " AND …" for the keys by which the rows of a branch are asked for.
-func (s *statement) stageKeys(b *branch) string {
-	fields := s.keyFields(b)
-	if len(fields) == 0 {
-		return ""
-	}
-	first := fields[0]
-	key := param{read: b.read, what: keyParam, field: first.field, kind: first.kind, many: true}
-	if first.kind == store.List {
-		elem := s.reads[b.read].Columns[s.reads[b.read].Keys[0]].Elem.Kind
-		return " AND " + s.dialect.holds(first.own, first.field, param{read: b.read, what: keyParam, kind: elem, many: true}, s.one)
-	}
-	if len(fields) == 1 {
-		return " AND " + s.dialect.anyOf(first.own, s.one(key), first.field, first.kind)
-	}
-	text := ""
-	if s.dialect.windowed.inline() { // combinations do not lead it to an index
-		text = " AND " + s.dialect.anyOf(first.own, s.one(key), first.field, first.kind)
-	}
-	return text + " AND " + s.dialect.windowed.anyOfKeys(fields, s.one(param{read: b.read, what: keysParam, n: len(fields), fields: fields, many: true}))
-}
-
 // linkColumn names the column of a value by which rows hang from rows above.
 func linkColumn(k int) string { return fmt.Sprintf("#l%d", k) }
 

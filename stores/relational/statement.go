@@ -357,34 +357,6 @@ func (s *statement) lookup(w *writer, b *branch) {
 // grownLookup is how many records of a small table show that it no longer is one.
 func (l *layout) grownLookup() int64 { return 4 * l.maxLookup }
 
-// repeats reports whether a join table can hold a pair several times: no unique key is
-// among the fields of its pairs. A record is given once, however often it is linked.
-func (l *layout) repeats(t *store.JoinTable) bool {
-	return !slices.ContainsFunc(l.catalogue.Sets[t.Set].Keys, func(key []string) bool {
-		return !slices.ContainsFunc(key, func(path string) bool {
-			return !slices.Contains(t.Here, path) && !slices.Contains(t.There, path)
-		})
-	})
-}
-
-// repeatsInSQL reports whether repeated pairs must be one to the database: it bounds or
-// counts the rows, or others hang from them. Otherwise they are dropped here, which
-// costs less.
-func (l *layout) repeatsInSQL(read int) bool {
-	r := l.reads[read]
-	return r.Limit || r.Offset || r.Aggregates || slices.ContainsFunc(l.reads[read+1:], func(below *store.Read) bool { return below.Parent == read })
-}
-
-// distinctPairs writes a SELECT of a read's pairs that fit, each once.
-func (s *statement) distinctPairs(read int, where string) string {
-	t := s.reads[read].JoinTable
-	var names []string
-	for _, path := range slices.Concat(t.Here, t.There) {
-		names = append(names, s.column("m", read, path))
-	}
-	return "SELECT DISTINCT " + strings.Join(names, ", ") + " FROM " + s.quote(t.Set) + fmt.Sprintf(" m%d", read) + " WHERE " + where
-}
-
 // equal writes that fields of alias equal the linking values of the host.
 func (s *statement) equal(alias string, fields []string, read int) string {
 	r := s.reads[read]
@@ -393,11 +365,6 @@ func (s *statement) equal(alias string, fields []string, read int) string {
 		terms[k] = alias + "." + s.quote(f) + " = h." + s.linkName(r.Parent, r.Here[k])
 	}
 	return strings.Join(terms, " AND ")
-}
-
-// pairJoin writes how a row belongs to its pair.
-func (s *statement) pairJoin(read int, r *store.Read) string {
-	return s.equalFields(fields{fmt.Sprintf("t%d", read), r.Set, r.There}, fields{fmt.Sprintf("m%d", read), r.JoinTable.Set, r.JoinTable.There})
 }
 
 // root writes the rows of a read that hangs from no other, in their order;
@@ -460,45 +427,6 @@ const number = "#"
 
 // number names the number of a read's row.
 func (s *statement) number(read int) string { return s.column("t", read, number) }
-
-// keyValue writes the values of one key as an array parameter.
-func (s *statement) keyValue(read, k int) string {
-	r := s.reads[read]
-	c := r.Columns[r.Keys[k]]
-	f := s.field(read, c.Path)
-	return s.one(param{read: read, what: keyParam, n: k, field: f, kind: c.Kind, many: true})
-}
-
-// hasKey writes that a row has one of the keys of a read of one key, or a list that
-// holds one.
-func (s *statement) hasKey(read int) string {
-	r := s.reads[read]
-	c := &r.Columns[r.Keys[0]]
-	own := s.column("t", read, c.Path)
-	if c.Kind == store.List {
-		return s.dialect.holds(own, s.field(read, c.Path), param{read: read, what: keyParam, kind: c.Elem.Kind, many: true}, s.one)
-	}
-	return s.dialect.anyOf(own, s.keyValue(read, 0), s.field(read, c.Path), c.Kind)
-}
-
-// keySets writes the combinations of key values as a table k.
-func (s *statement) keySets(read int) string {
-	var values, names []string
-	for k := range s.reads[read].Keys {
-		values = append(values, s.keyValue(read, k))
-		names = append(names, fmt.Sprintf("k%d", k))
-	}
-	return "unnest(" + strings.Join(values, ", ") + ") AS k(" + strings.Join(names, ", ") + ")"
-}
-
-func (s *statement) keyed(read int) string {
-	r := s.reads[read]
-	var terms []string
-	for k, c := range r.Keys {
-		terms = append(terms, fmt.Sprintf("%s = k.k%d", s.column("t", read, r.Columns[c].Path), k))
-	}
-	return strings.Join(terms, " AND ")
-}
 
 // columnList writes the columns of a branch's own table that are used.
 func (s *statement) columnList(b *branch) string {
