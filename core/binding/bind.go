@@ -244,7 +244,7 @@ func (b *binder) kinds(t schema.Named) {
 	k := &Kind{Path: b.path(r.Source, r.Info, text(d, "by")), Types: map[string]*schema.Object{}, Stored: map[*schema.Object]string{}, Column: store.Text}
 	info := b.mustExist(r, k.Path, d.Pos, t.String(), "what tells the types of "+t.String())
 	if info != nil && info.Kind != store.Unknown {
-		k.Column = info.Kind
+		k.Column = info.Usual()
 	}
 	for _, o := range possible {
 		if o.Directive("stored") != nil {

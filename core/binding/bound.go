@@ -39,7 +39,10 @@ func (s *Source) sameKinds(set string, f *Field) bool {
 	}
 	for i := range f.Here {
 		a, b := here.Field(f.Here[i]), there.Field(f.There[i])
-		if a != nil && b != nil && a.Kind != b.Kind {
+		if a == nil || b == nil {
+			continue
+		}
+		if _, ok := store.Matched(a, b); !ok {
 			return false
 		}
 	}

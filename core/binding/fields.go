@@ -153,8 +153,8 @@ func (b *binder) columnInfo(p place, f *schema.Field, path string) *store.Field 
 }
 
 func (b *binder) checkNullable(p place, f *schema.Field, path string, info *store.Field) {
-	if info == nil || !info.Nullable || !schema.IsNonNull(f.Type) {
-		return
+	if info == nil || !info.Nullable || info.Column != "" || !schema.IsNonNull(f.Type) {
+		return // what is inside JSON is taken on trust, since no catalogue tells
 	}
 	fix := "make it " + schema.Nullable(f.Type).String() + ", or forbid NULL in the store"
 	stored := p.records.Set + "." + p.prefix + path

@@ -242,6 +242,15 @@ func (b *binder) amongFilter(in *schema.Input, operators *schema.InputObject, p 
 	return inner
 }
 
+// opens reports whether the source can look at values inside the record at a path.
+func (p place) opens(path string) bool {
+	if !p.source.Capabilities.Link || p.records == nil || p.records.Info == nil {
+		return !p.source.Capabilities.Link || p.records.unknown()
+	}
+	info := p.records.Info.Field(p.prefix + path)
+	return info != nil && (info.Opens != nil || info.Column != "")
+}
+
 // deeper binds a filter on nested records.
 func (b *binder) deeper(in *schema.Input, operators *schema.InputObject, p filterPlace, def *schema.Field, named schema.Named) *Test {
 	if strings.Count(p.prefix, ".") >= MaxNested {
@@ -251,7 +260,7 @@ func (b *binder) deeper(in *schema.Input, operators *schema.InputObject, p filte
 	if nested == nil {
 		return nil
 	}
-	if p.source.Capabilities.Link && !p.flat || p.flat && nested.Many || schema.Depth(def.Type) > 1 {
+	if !p.flat && (nested.Many && p.source.Capabilities.Link || !p.opens(nested.Wanted.Path)) || p.flat && nested.Many || schema.Depth(def.Type) > 1 {
 		b.fail(ruleNotYet, in.Pos, in.Coordinate, "leave it out", msgFilterJSON, in.Coordinate, def.Coordinate())
 		return nil
 	}

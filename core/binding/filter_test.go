@@ -97,8 +97,8 @@ func TestWarningsOfTypes(t *testing.T) {
 }
 
 // TestSupplied holds the types that are supplied for those that a schema refers
-// to: for a relational source, with related records of its own; for others,
-// with nested ones.
+// to: for a relational source, with related records of its own; and with nested ones,
+// if they are not lists in a column.
 func TestSupplied(t *testing.T) {
 	const text = `
 	type Query { craft(filter: CraftFilter, sort: [CraftSort!], first: Int, after: String): CraftConnection! @read inspections(filter: InspectionFilter, sort: [InspectionSort!]): [Inspection!]! @read }
@@ -113,8 +113,8 @@ func TestSupplied(t *testing.T) {
 		t.Fatal(problems)
 	}
 	for name, want := range map[string]string{
-		"CraftFilter":      "all any not imo name kind operator calls",
-		"CraftSort":        "imo name kind operator",
+		"CraftFilter":      "all any not imo name kind fittings operator calls",
+		"CraftSort":        "imo name kind fittings operator",
 		"OperatorSort":     "name",
 		"CallRelated":      "with without only",
 		"InspectionFilter": "all any not outcome inspector findings",

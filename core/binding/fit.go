@@ -2,6 +2,7 @@ package binding
 
 import (
 	"fmt"
+	"slices"
 
 	"osprey/core/scalar"
 	"osprey/core/schema"
@@ -15,15 +16,29 @@ func fitField(t schema.Named, info *store.Field) (store.Kind, scalar.Codec, erro
 		return fit(t, store.Unknown)
 	}
 	kind, codec, err := fit(t, info.Kind)
-	for _, also := range info.Also {
-		if err == nil {
-			break
-		}
-		if k, c, no := fit(t, also); no == nil {
-			return k, c, nil
+	if err == nil {
+		return kind, codec, nil
+	}
+	for _, also := range preferred(t) {
+		if slices.Contains(info.Also, also) {
+			return fit(t, also)
 		}
 	}
 	return kind, codec, err
+}
+
+// preferred are the kinds that a leaf type can be read from, the best first.
+func preferred(t schema.Named) []store.Kind {
+	if _, isEnum := t.(*schema.Enum); isEnum {
+		return []store.Kind{store.Text}
+	}
+	var kinds []store.Kind
+	if s := scalar.Named(t.String()); s != nil {
+		for _, c := range s.Columns {
+			kinds = append(kinds, c.Kind)
+		}
+	}
+	return kinds
 }
 
 // valueOf returns a field, or what the items of a list are.

@@ -29,7 +29,7 @@ func (b *binder) keyOf(p place, t schema.Named, path string, many bool) key {
 	if p.records != nil && p.records.Info != nil {
 		info = p.records.Info.Field(p.prefix + path)
 	}
-	if info != nil {
+	if info != nil && info.Column == "" {
 		switch info.Kind {
 		case store.List:
 			return key{info.Elem, true, info.Type}
@@ -51,7 +51,7 @@ func (b *binder) keyOf(p place, t schema.Named, path string, many bool) key {
 		return key{store.Unknown, schema.Depth(f.Type) > 0, f.Type.String()}
 	}
 	relational := p.source.Capabilities.Fold && p.source.Capabilities.CanFold == nil
-	return key{store.Unknown, many && (!relational || p.records == nil), ""}
+	return key{store.Unknown, many && info == nil && (!relational || p.records == nil), ""}
 }
 
 // keys finds out what a relationship's fields hold, and tells where they cannot be

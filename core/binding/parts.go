@@ -300,7 +300,7 @@ func (b *binder) told(r *Records, prefix, name string, d *language.Directive, co
 	}
 	t.Path = strings.TrimPrefix(b.path(r.Source, r.Info, prefix+name), prefix)
 	if info := b.mustExist(r, prefix+t.Path, d.Pos, coordinate, what); info != nil && info.Kind != store.Unknown {
-		t.Kind = info.Kind
+		t.Kind = info.Usual()
 	}
 	return t
 }

@@ -1,6 +1,7 @@
 package binding
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -149,7 +150,9 @@ func (b *binder) through(p place, f *schema.Field, d *language.Directive, bound 
 		}
 		pairs := &Records{Source: p.source, Set: t.Set, Info: info}
 		for _, name := range slices.Concat(t.Here, t.There) {
-			b.mustExist(pairs, name, d.Pos, coordinate, "what pairs the records of "+coordinate)
+			if f := b.mustExist(pairs, name, d.Pos, coordinate, "what pairs the records of "+coordinate); f != nil && f.Column != "" {
+				b.fail(ruleNotYet, d.Pos, coordinate, "pair them by columns", msgPairsInside, coordinate, t.Set, name)
+			}
 		}
 		if !info.Indexed(t.Here) {
 			b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+t.Set+" ("+strings.Join(t.Here, ", ")+")", msgNoIndexBeginsEvery, coordinate, t.Set, strings.Join(t.Here, ", "), info.What)
@@ -179,12 +182,12 @@ func (b *binder) cardinality(p place, f *schema.Field, d *language.Directive, bo
 		}
 	}
 	bound.Single = unique
-	if bound.JoinTable == nil && !info.Indexed(bound.There) && (info.What == "table" || info.What == "collection") {
-		b.warn(ruleIndex, d.Pos, coordinate, "create an index on "+bound.Target.Set+" ("+strings.Join(bound.There, ", ")+")", msgNoIndexBeginsEvery, coordinate, bound.Target.Set, strings.Join(bound.There, ", "), info.What)
+	if bound.JoinTable == nil && (info.What == "table" || info.What == "collection") {
+		b.indexed(p, d, bound, coordinate)
 	}
 	if !bound.Many && schema.IsNonNull(f.Type) && p.records != nil && p.records.Info != nil {
 		for _, here := range bound.Here {
-			if h := p.records.Info.Field(p.prefix + here); h != nil && h.Nullable && !p.records.Info.Sampled {
+			if h := p.records.Info.Field(p.prefix + here); h != nil && h.Nullable && h.Column == "" && !p.records.Info.Sampled {
 				if p.ofOneKind(f) {
 					b.warn(ruleNullable, f.Pos, coordinate, "make it "+schema.Nullable(f.Type).String(), msgTrusted, coordinate, p.records.Set+"."+here, p.source.Name, f.Owner)
 					continue
@@ -193,6 +196,32 @@ func (b *binder) cardinality(p place, f *schema.Field, d *language.Directive, bo
 			}
 		}
 	}
+}
+
+// indexed warns where nothing leads to the related records fast.
+func (b *binder) indexed(p place, d *language.Directive, bound *Field, coordinate string) {
+	info, there := bound.Target.Info, strings.Join(bound.There, ", ")
+	if info.Indexed(bound.There) {
+		return
+	}
+	fix := "create an index on " + bound.Target.Set + " (" + there + ")"
+	for i, path := range bound.There {
+		own := info.Field(path)
+		if own == nil || own.Column == "" {
+			continue
+		}
+		kind := store.Text // as which Osprey matches keys, wherever they are from
+		if p.records != nil && p.records.Info != nil && i < len(bound.Here) && p.source.Folds(p.records.Set, bound) {
+			if here := p.records.Info.Field(p.prefix + bound.Here[i]); here != nil {
+				kind, _ = store.Matched(here, own)
+			}
+		}
+		if info.IndexedAs(path, kind) {
+			return
+		}
+		fix = fmt.Sprintf("create an index on %s, on the value of %s as %s", bound.Target.Set, path, kind)
+	}
+	b.warn(ruleIndex, d.Pos, coordinate, fix, msgNoIndexBeginsEvery, coordinate, bound.Target.Set, there, info.What)
 }
 
 // keyReader checks that the target can be read by these fields at all, from the

@@ -70,11 +70,21 @@ func (b *binder) sortKey(f *schema.Input, p filterPlace) *SortKey {
 	if p.records != nil {
 		info = b.info(at, p.records, p.prefix+path, f.Coordinate, "the sort key "+f.Coordinate)
 	}
-	if info != nil && !ordered(info.Kind) && info.Kind != store.Bool && info.Kind != store.UUID && info.Kind != store.Unknown {
+	kind := b.leafKind(def, info)
+	if info != nil && !sortable(info, kind) {
 		b.fail(ruleArgument, f.Pos, f.Coordinate, "leave it out", msgSortKeyNoOrder, f.Coordinate, p.records.Set, path, info.Type)
 		return nil
 	}
-	return &SortKey{Path: p.base + path, Kind: b.leafKind(def, info)}
+	return &SortKey{Path: p.base + path, Kind: kind}
+}
+
+// sortable reports whether records can be sorted by the values of a field that is used
+// as of a kind.
+func sortable(info *store.Field, kind store.Kind) bool {
+	if info.Column == "" {
+		kind = info.Kind
+	}
+	return ordered(kind) || kind == store.Bool || kind == store.UUID || kind == store.Unknown
 }
 
 func isSingleLeaf(f *schema.Field) bool {
@@ -100,7 +110,7 @@ func (b *binder) innerSort(f *schema.Input, inner *schema.InputObject, p filterP
 	}
 	named := schema.NamedOf(def.Type)
 	switch {
-	case bound.How == Nested && schema.Depth(def.Type) == 0 && (p.flat || !p.source.Capabilities.Link):
+	case bound.How == Nested && schema.Depth(def.Type) == 0 && (p.flat || p.opens(bound.Wanted.Path)):
 		within := p
 		within.of, within.prefix, within.base = named, p.prefix+bound.Wanted.Path+".", p.base+bound.Wanted.Path+"."
 		return &SortKey{Inner: b.sortKeys(inner, within)}
@@ -150,7 +160,7 @@ func (b *binder) leafPath(target *Records, name string) (path string, kind store
 func (b *binder) leafKind(f *schema.Field, info *store.Field) store.Kind {
 	switch {
 	case info != nil && info.Kind != store.Unknown && (f == nil || len(info.Also) == 0):
-		return info.Kind
+		return info.Usual()
 	case f == nil:
 		return store.Text
 	}

@@ -183,8 +183,8 @@ func (s *supplier) testType(owner schema.Named, f *schema.Field) string {
 		return s.comparisonsOf(named, owner.String()+"Filter."+f.Name)
 	case related && s.sameStore(owner, s.node(named)):
 		return s.node(named).String() + "Related"
-	case related || s.foldable(owner) || schema.Depth(f.Type) > 1 || named.About().Directive("stored") != nil:
-		return "" // elsewhere, or inside a column of JSON
+	case related || isList && s.foldable(owner) || schema.Depth(f.Type) > 1 || named.About().Directive("stored") != nil:
+		return "" // elsewhere, or a list inside a column of JSON
 	}
 	if _, ok := named.(*schema.Object); !ok {
 		return ""
@@ -306,7 +306,7 @@ func (s *supplier) sort(name string, t schema.Named) {
 		case isList || directive(f, "total") != nil || directive(f, "computed") != nil || isAny(named) || s.node(named) != named:
 		case schema.IsLeaf(named):
 			keys = append(keys, "  "+f.Name+": "+s.want("Direction"))
-		case related && s.sameStore(t, named), composite && !related && !s.foldable(t) && named.About().Directive("stored") == nil:
+		case related && s.sameStore(t, named), composite && !related && named.About().Directive("stored") == nil:
 			if _, isUnion := named.(*schema.Union); !isUnion {
 				keys = append(keys, "  "+f.Name+": "+s.want(named.String()+"Sort"))
 			}

@@ -3,6 +3,7 @@ package store
 import (
 	"slices"
 	"strings"
+	"unicode"
 )
 
 // A Catalogue is what a store tells about its record sets.
@@ -27,6 +28,8 @@ type Set struct {
 	Fields []Field
 	Keys   [][]string // combinations of fields that are unique; the primary key first
 	Index  [][]string // combinations of fields that can be looked up fast, Keys included
+	// Expressions are what values inside JSON can be looked up by fast.
+	Expressions []Expression
 	// Sampled says that Fields was gathered from some records: others may exist,
 	// and what is told of one may not hold for every record.
 	Sampled bool
@@ -52,16 +55,73 @@ type Field struct {
 	Collation string
 	Wide      bool // of Int: values can be beyond 32 bits
 	AsText    bool // the type is none that Osprey knows, and is read as text
+	// Opens are, of a column of JSON, the kinds as which the store can compare values
+	// inside it; nil if it cannot. Each of these is then a field, too, of which Column is
+	// the name of the column, and Inside the names that lead to it there.
+	Opens  []Kind
+	Column string
+	Inside []string
 }
 
-// Field returns the field called name, or nil.
+// An Expression is a value inside JSON that an index is on.
+type Expression struct {
+	Field string // with dots
+	Kind  Kind   // as which it is indexed
+	Form  string // as the store writes it, with [RowMark] where the row's name is to be
+}
+
+// RowMark stands in the form of an expression for the name of the row.
+const RowMark = "\x00"
+
+// Field returns the field called name, or nil. Values inside JSON are fields of
+// their own:
+//
+//	meta        the column, of JSON
+//	meta.a.b    of the column meta, inside it a, b
 func (s *Set) Field(name string) *Field {
+	var opened *Field
 	for i := range s.Fields {
-		if s.Fields[i].Name == name {
-			return &s.Fields[i]
+		f := &s.Fields[i]
+		if f.Name == name {
+			return f
+		}
+		if f.Opens != nil && strings.HasPrefix(name, f.Name+".") && (opened == nil || len(f.Name) > len(opened.Name)) {
+			opened = f
 		}
 	}
-	return nil
+	if opened == nil {
+		return nil
+	}
+	inside := strings.Split(name[len(opened.Name)+1:], ".")
+	for _, part := range inside {
+		if part == "" || strings.ContainsAny(part, "\"\\") || strings.ContainsFunc(part, unicode.IsControl) {
+			return nil
+		}
+	}
+	return &Field{Name: name, Type: "a value inside " + opened.Type, Kind: JSON, Also: opened.Opens, Nullable: true, Column: opened.Name, Inside: inside}
+}
+
+// Usual is the kind of the field's values where no type asks for another: a value
+// inside JSON is read as text.
+func (f *Field) Usual() Kind {
+	if f.Column != "" {
+		return Text
+	}
+	return f.Kind
+}
+
+// Matched returns the kind as which a store compares the values of two fields of its
+// own; false if it does not. A value inside JSON is compared as what the other is.
+func Matched(a, b *Field) (Kind, bool) {
+	switch {
+	case a.Column != "" && b.Column != "":
+		return Text, true
+	case a.Column != "":
+		return b.Kind, slices.Contains(a.Also, b.Kind)
+	case b.Column != "":
+		return a.Kind, slices.Contains(b.Also, a.Kind)
+	}
+	return a.Kind, a.Kind == b.Kind
 }
 
 // FieldNames returns the names of all fields.
@@ -85,6 +145,12 @@ func (s *Set) Unique(fields []string) bool {
 // all of them: the first field of an index is among them.
 func (s *Set) Indexed(fields []string) bool {
 	return slices.ContainsFunc(s.Index, func(index []string) bool { return len(index) > 0 && slices.Contains(fields, index[0]) })
+}
+
+// IndexedAs reports whether records can be found fast by a value inside JSON that is
+// compared as one of a kind.
+func (s *Set) IndexedAs(field string, kind Kind) bool {
+	return slices.ContainsFunc(s.Expressions, func(e Expression) bool { return e.Field == field && e.Kind == kind })
 }
 
 // Nested reports whether path leads to a nested record: some field lies below it.

@@ -3,6 +3,7 @@ package conform
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 )
 
@@ -24,7 +25,30 @@ type WorldType struct {
 	Refs              []WorldRef
 	Pals              *WorldType // whose ids the list pal_ids holds, with nulls and twice the same
 	Mates             *WorldType // that have the same p and q
+	Inside            []string   // the fields that are inside the field doc, a document or JSON
 	Records           []Record
+}
+
+// At returns the path of a field.
+func (t *WorldType) At(field string) string {
+	if slices.Contains(t.Inside, field) {
+		return "doc." + field
+	}
+	return field
+}
+
+// nest moves the fields of a record that are inside another.
+func (t *WorldType) nest(record Record) {
+	doc := Record{}
+	for _, field := range t.Inside {
+		if v, given := record[field]; given {
+			doc[field] = v
+			delete(record, field)
+		}
+	}
+	if len(doc) > 0 {
+		record["doc"] = doc
+	}
 }
 
 // A WorldRef is a reference to a type by the field that holds its id.
@@ -58,6 +82,17 @@ func NewWorld(r *rand.Rand, sources []string) *World {
 		}
 	}
 	for _, t := range w.Types {
+		if t.Source == "rest" { // which is asked by fields of its records
+			continue
+		}
+		// Texts inside JSON are in the order of the database, which need not be that of bytes.
+		for _, field := range []string{"n", "name", "any_id", "any_kind", "p", "q", "uid", "r1_id", "r2_id"} {
+			if r.IntN(4) == 0 && (field != "name" || t.Source != "postgres") && (field != "uid" || t.Source != "mongodb") {
+				t.Inside = append(t.Inside, field)
+			}
+		}
+	}
+	for _, t := range w.Types {
 		for id := 1; id <= 3+r.IntN(25); id++ {
 			record := Record{"id": id}
 			if r.IntN(5) > 0 {
@@ -76,6 +111,7 @@ func NewWorld(r *rand.Rand, sources []string) *World {
 				}
 			}
 			t.lists(r, record)
+			t.nest(record)
 			t.Records = append(t.Records, record)
 		}
 	}
@@ -130,6 +166,9 @@ func (t *WorldType) Fields() [][2]string {
 	for _, ref := range t.Refs {
 		fields = append(fields, [2]string{ref.Field, "int?"})
 	}
+	for i := range fields {
+		fields[i][0] = t.At(fields[i][0])
+	}
 	return fields
 }
 
@@ -169,8 +208,8 @@ func (w *World) Schema() string {
 	b.WriteString(w.Types[0].Name + " | " + w.Types[1].Name + " | " + w.Types[len(w.Types)-1].Name + "\n")
 	b.WriteString("type Mark { label: String to: " + w.Types[0].Name + " @related(here: \"to_id\", there: \"id\") }\n")
 	for _, t := range w.Types {
-		fmt.Fprintf(&b, "type %s implements Item @stored(in: %q, as: %q, key: \"id\") {\n  id: ID!\n  name: String\n  n: Int\n", t.Name, t.Source, t.Set)
-		b.WriteString("  any: Item @related(here: \"any_id\", there: \"id\") @kind(by: \"any_kind\")\n")
+		fmt.Fprintf(&b, "type %s implements Item @stored(in: %q, as: %q, key: \"id\") {\n  id: ID!\n  name: String @at(path: %q)\n  n: Int @at(path: %q)\n", t.Name, t.Source, t.Set, t.At("name"), t.At("n"))
+		fmt.Fprintf(&b, "  any: Item @related(here: %q, there: \"id\") @kind(by: %q)\n", t.At("any_id"), t.At("any_kind"))
 		b.WriteString("  twice: Int @computed(expr: \"record.n * 2\")\n  size: Int @computed(expr: \"record.mentions.size() + record.twice\")\n")
 		fmt.Fprintf(&b, "  about(n: Int = 1): String @computed(by: \"calc.about\", needs: \"id %s { name n } twice\")\n", t.Refs[0].Name)
 		b.WriteString("  some(limit: Int, offset: Int): [Some!]! @related(here: \"id\", there: \"r0_id\", sort: [\"n desc\", \"id\"])\n")
@@ -179,9 +218,9 @@ func (w *World) Schema() string {
 		const arguments = "(filter: %[1]sFilter, sort: [%[1]sSort!], limit: Int, offset: Int)"
 		fmt.Fprintf(&b, "  palIds: [Int] @at(path: \"pal_ids\")\n  pals"+arguments+": [%[1]s!]! @related(here: \"pal_ids\", there: \"id\")\n  palcount: Int! @total(of: \"pals\")\n", t.Pals.Name)
 		fmt.Fprintf(&b, "  palpages(first: Int, last: Int, filter: %[1]sFilter, sort: [%[1]sSort!]): %[1]sConnection! @related(here: \"pal_ids\", there: \"id\")\n", t.Pals.Name)
-		fmt.Fprintf(&b, "  uid: UUID\n  twins"+arguments+": [%[1]s!]! @related(here: \"uid\", there: \"uid\")\n  marks(limit: Int, offset: Int): [Mark]\n  grid: [[Mark]]\n", t.Pals.Name)
+		fmt.Fprintf(&b, "  uid: UUID @at(path: %[2]q)\n  twins"+arguments+": [%[1]s!]! @related(here: %[2]q, there: %[3]q)\n  marks(limit: Int, offset: Int): [Mark]\n  grid: [[Mark]]\n", t.Pals.Name, t.At("uid"), t.Pals.At("uid"))
 		if t.Mates != nil {
-			fmt.Fprintf(&b, "  mates"+arguments+": [%[1]s!]! @related(here: [\"p\", \"q\"], there: [\"p\", \"q\"])\n", t.Mates.Name)
+			fmt.Fprintf(&b, "  mates"+arguments+": [%[1]s!]! @related(here: [%[2]q, %[3]q], there: [%[4]q, %[5]q])\n", t.Mates.Name, t.At("p"), t.At("q"), t.Mates.At("p"), t.Mates.At("q"))
 		}
 		for _, from := range w.Types {
 			if from.Pals == t {
@@ -193,11 +232,11 @@ func (w *World) Schema() string {
 			if ref.Required {
 				required = "!"
 			}
-			fmt.Fprintf(&b, "  %s: %s%s @related(here: %q, there: \"id\")\n", ref.Name, ref.To.Name, required, ref.Field)
+			fmt.Fprintf(&b, "  %s: %s%s @related(here: %q, there: \"id\")\n", ref.Name, ref.To.Name, required, t.At(ref.Field))
 		}
 		for _, l := range w.lists(t) {
-			fmt.Fprintf(&b, "  %s(filter: %sFilter, sort: [%sSort!], limit: Int, offset: Int): [%s] @related(here: \"id\", there: %q)\n", l.name, l.of.Name, l.of.Name, l.of.Name, l.ref.Field)
-			fmt.Fprintf(&b, "  %spages(first: Int, last: Int, filter: %sFilter, sort: [%sSort!]): %sConnection! @related(here: \"id\", there: %q)\n", l.name, l.of.Name, l.of.Name, l.of.Name, l.ref.Field)
+			fmt.Fprintf(&b, "  %s(filter: %sFilter, sort: [%sSort!], limit: Int, offset: Int): [%s] @related(here: \"id\", there: %q)\n", l.name, l.of.Name, l.of.Name, l.of.Name, l.of.At(l.ref.Field))
+			fmt.Fprintf(&b, "  %spages(first: Int, last: Int, filter: %sFilter, sort: [%sSort!]): %sConnection! @related(here: \"id\", there: %q)\n", l.name, l.of.Name, l.of.Name, l.of.Name, l.of.At(l.ref.Field))
 			fmt.Fprintf(&b, "  %scount(filter: %sFilter): Int! @total(of: %q)\n", l.name, l.of.Name, l.name)
 		}
 		b.WriteString("}\n")

@@ -446,10 +446,11 @@ func (s *worldStores) table(t *testing.T, r *rand.Rand, db *sql.DB, typ *conform
 		return name + " " + types[r.IntN(len(types))]
 	}
 	ints := columnTypes[kind]["ints"][0]
-	columns := []string{column("id", "key") + " PRIMARY KEY", column("name", "text"), column("n", "n"), column("any_id", "ref"), column("any_kind", "word"),
-		column("p", "ref"), column("q", "text"), column("uid", "uuid"), column("pal_ids", "ints"), column("marks", "json"), column("grid", "json")}
-	for _, ref := range typ.Refs {
-		columns = append(columns, column(ref.Field, "ref"))
+	columns := []string{column("id", "key") + " PRIMARY KEY", column("pal_ids", "ints"), column("marks", "json"), column("grid", "json"), column("doc", "json")}
+	for _, field := range [][2]string{{"name", "text"}, {"n", "n"}, {"any_id", "ref"}, {"any_kind", "word"}, {"p", "ref"}, {"q", "text"}, {"uid", "uuid"}, {"r0_id", "ref"}, {"r1_id", "ref"}, {"r2_id", "ref"}} {
+		if !slices.Contains(typ.Inside, field[0]) {
+			columns = append(columns, column(field[0], field[1]))
+		}
 	}
 	if _, err := db.Exec("CREATE TABLE " + name + " (" + strings.Join(columns, ", ") + ")"); err != nil {
 		t.Fatal(err)
@@ -458,8 +459,9 @@ func (s *worldStores) table(t *testing.T, r *rand.Rand, db *sql.DB, typ *conform
 		var names, places []string
 		var values []any
 		for field, v := range record {
-			if list, isList := v.([]any); isList {
-				text, _ := json.Marshal(list)
+			_, isDocument := v.(conform.Record)
+			if _, isList := v.([]any); isList || isDocument {
+				text, _ := json.Marshal(v)
 				if v = string(text); field == "pal_ids" && ints == "int[]" {
 					v = strings.NewReplacer("[", "{", "]", "}").Replace(string(text))
 				}

@@ -61,6 +61,10 @@ func postgresCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, erro
 	if err := db.SelectContext(ctx, &indexes, indexesQuery); err != nil {
 		return nil, err
 	}
+	var expressions []struct{ Set, Definition string }
+	if err := db.SelectContext(ctx, &expressions, expressionsQuery); err != nil {
+		return nil, err
+	}
 	b := newCatalogue()
 	for _, col := range columns {
 		what := "table"
@@ -80,6 +84,11 @@ func postgresCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, erro
 			f.Values = strings.Split(col.Labels, "\x1f")
 		}
 		b.field(col.Set, what, col.Rows, f)
+	}
+	for _, e := range expressions {
+		if expression, ok := postgresExpression(e.Definition, b.catalogue.Sets[e.Set]); ok {
+			b.catalogue.Sets[e.Set].Expressions = append(b.catalogue.Sets[e.Set].Expressions, expression)
+		}
 	}
 	for n, i := range indexes {
 		for _, field := range strings.Split(i.Columns, "\x1f") {
@@ -111,6 +120,9 @@ func (b *catalogueBuilder) field(set, what string, rows int64, f store.Field) {
 	if s == nil {
 		s = &store.Set{Name: set, What: what, Rows: rows}
 		b.catalogue.Sets[set] = s
+	}
+	if f.Kind == store.JSON {
+		f.Opens = insideKinds
 	}
 	s.Fields = append(s.Fields, f)
 }

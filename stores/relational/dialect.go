@@ -45,6 +45,13 @@ func (d *database) lateral() bool { return d.union != nil }
 // A dialect is the SQL of a kind of database.
 type dialect interface {
 	quote(name string) string
+	// typed completes what a value inside a column of JSON is when it is used as of its
+	// kind, and inside writes it.
+	typed(f, column *store.Field)
+	inside(column string, f *store.Field) string
+	// equalForm writes that an indexed expression has a value, or one of many, that are
+	// given, or of another row.
+	equalForm(form, value string, f *store.Field, many bool) string
 	sent(expr string, o *out) string
 	aggregate(t store.Aggregate, expr string, f *store.Field) string
 	// param writes the n-th parameter.

@@ -11,10 +11,8 @@ import (
 
 // keyValue writes the values of one key as an array parameter.
 func (s *statement) keyValue(read, k int) string {
-	r := s.reads[read]
-	c := r.Columns[r.Keys[k]]
-	f := s.field(read, c.Path)
-	return s.one(param{read: read, what: keyParam, n: k, field: f, kind: c.Kind, many: true})
+	c := s.reads[read].Columns[s.reads[read].Keys[k]]
+	return s.one(param{read: read, what: keyParam, n: k, field: s.keyField(read, k), kind: c.Kind, many: true})
 }
 
 // hasKey writes that a row has one of the keys of a read of one key, or a list that
@@ -22,11 +20,21 @@ func (s *statement) keyValue(read, k int) string {
 func (s *statement) hasKey(read int) string {
 	r := s.reads[read]
 	c := &r.Columns[r.Keys[0]]
-	own := s.column("t", read, c.Path)
+	f, alias := s.keyField(read, 0), fmt.Sprintf("t%d", read)
+	own := s.own(alias, f)
 	if c.Kind == store.List {
-		return s.dialect.holds(own, s.field(read, c.Path), param{read: read, what: keyParam, kind: c.Elem.Kind, many: true}, s.one)
+		return s.dialect.holds(own, f, param{read: read, what: keyParam, kind: c.Elem.Kind, many: true}, s.one)
 	}
-	return s.dialect.anyOf(own, s.keyValue(read, 0), s.field(read, c.Path), c.Kind)
+	values := s.keyValue(read, 0)
+	return s.narrowed(s.dialect.anyOf(own, values, f, c.Kind), alias, s.set(read), f, func(form string) string {
+		return s.dialect.equalForm(form, values, f, true)
+	})
+}
+
+// keyField returns one of the fields of a read's keys as it is compared.
+func (s *statement) keyField(read, k int) *store.Field {
+	c := &s.reads[read].Columns[s.reads[read].Keys[k]]
+	return s.as(s.set(read), c.Path, c.Kind)
 }
 
 // keySets writes the combinations of key values as a table k.
@@ -40,10 +48,9 @@ func (s *statement) keySets(read int) string {
 }
 
 func (s *statement) keyed(read int) string {
-	r := s.reads[read]
 	var terms []string
-	for k, c := range r.Keys {
-		terms = append(terms, fmt.Sprintf("%s = k.k%d", s.column("t", read, r.Columns[c].Path), k))
+	for k := range s.reads[read].Keys {
+		terms = append(terms, fmt.Sprintf("%s = k.k%d", s.own(fmt.Sprintf("t%d", read), s.keyField(read, k)), k))
 	}
 	return strings.Join(terms, " AND ")
 }
@@ -61,22 +68,27 @@ func (s *statement) keyFields(b *branch) []keyField {
 	var list []keyField
 	r := s.reads[b.read]
 	if b.host == nil {
-		for _, k := range r.Keys {
-			c := &r.Columns[k]
-			list = append(list, keyField{s.column("t", b.read, c.Path), s.field(b.read, c.Path), c.Kind})
+		for k, c := range r.Keys {
+			f := s.keyField(b.read, k)
+			list = append(list, keyField{s.own(fmt.Sprintf("t%d", b.read), f), f, r.Columns[c].Kind})
 		}
 		return list
 	}
-	alias := "t"
-	if r.JoinTable != nil {
-		alias = "m"
-	}
-	fields, set := s.linkFields(b.read)
-	for _, path := range fields {
-		f := set.Field(path)
-		list = append(list, keyField{s.column(alias, b.read, path), f, linkKind(f)})
+	alias := s.linkAlias(b.read)
+	_, fields := s.linked(b.read)
+	for _, f := range fields {
+		list = append(list, keyField{s.own(alias, f), f, linkKind(f)})
 	}
 	return list
+}
+
+// linkAlias names the rows by whose fields those of a read hang from rows above: its
+// own, or its pairs.
+func (s *statement) linkAlias(read int) string {
+	if s.reads[read].JoinTable != nil {
+		return fmt.Sprintf("m%d", read)
+	}
+	return fmt.Sprintf("t%d", read)
 }
 
 // stageKeys writes " AND …" for the keys by which the rows of a branch are asked for.
@@ -91,7 +103,10 @@ func (s *statement) stageKeys(b *branch) string {
 	first := fields[0]
 	key := param{read: b.read, what: keyParam, field: first.field, kind: first.kind, many: true}
 	if len(fields) == 1 {
-		return " AND " + s.dialect.anyOf(first.own, s.one(key), first.field, first.kind)
+		values := s.one(key)
+		return " AND " + s.narrowed(s.dialect.anyOf(first.own, values, first.field, first.kind), s.linkAlias(b.read), s.set(b.read), first.field, func(form string) string {
+			return s.dialect.equalForm(form, values, first.field, true)
+		})
 	}
 	text := ""
 	if s.dialect.windowed.inline() { // combinations do not lead it to an index

@@ -98,9 +98,9 @@ type out struct {
 	total       store.Aggregate
 }
 
-// is reports whether the value is a read's own field as it is.
-func (o *out) is(read int, path string) bool {
-	return o.read == read && o.path == path && o.total == store.NoAggregate && len(o.via) == 0 && o.link == 0 && (o.field == nil || o.kind == linkKind(o.field))
+// is reports whether the value is a read's own field as it is linked by.
+func (o *out) is(read int, f *store.Field) bool {
+	return o.read == read && o.path == f.Name && o.total == store.NoAggregate && len(o.via) == 0 && o.link == 0 && o.field.Kind == f.Kind && o.kind == linkKind(f)
 }
 
 // layOut decides the branches and what each selects.
@@ -130,20 +130,22 @@ func layOut(d *database, catalogue *store.Catalogue, reads []*store.Read, maxLoo
 				return nil, err
 			}
 		}
+		if r.Parent < 0 {
+			continue
+		}
+		above, own := l.linked(i)
 		switch {
-		case r.Parent < 0:
 		case l.isJoined(i):
 			l.sendPresence(i)
-			l.need(r.Parent, r.Here)
+			l.need(r.Parent, above)
 		case l.of[i].lookup && r.JoinTable == nil:
-			l.sendKeys(l.of[r.Parent], r.Parent, r.Here)
-			l.sendKeys(l.of[i], i, r.There)
+			l.sendKeys(l.of[r.Parent], r.Parent, above)
+			l.sendKeys(l.of[i], i, own)
 		case l.of[i].lookup:
-			l.need(r.Parent, r.Here)
+			l.need(r.Parent, above)
 			l.sendPairs(i)
-			l.sendKeys(l.of[i], i, r.There)
 		case d.lateral():
-			l.need(r.Parent, r.Here)
+			l.need(r.Parent, above)
 			if r.JoinTable != nil && !l.repeatsInSQL(i) && l.repeats(r.JoinTable) {
 				l.sendOnce(i)
 			}
@@ -178,7 +180,7 @@ func (l *layout) tellApart(b *branch) {
 	if !slices.ContainsFunc(order, func(o store.Order) bool { return o.Path == key }) {
 		order = append(slices.Clone(order), store.Order{Path: key})
 	}
-	paths := []string{key}
+	fields := []*store.Field{set.Field(key)}
 	for _, o := range order {
 		f := set.Field(o.Path)
 		if f == nil || o.Nulls == store.NullsGreatest || len(o.Via) > 0 {
@@ -189,10 +191,10 @@ func (l *layout) tellApart(b *branch) {
 		default:
 			return // texts have collations, and numbers forms
 		}
-		paths = append(paths, o.Path)
+		fields = append(fields, f)
 	}
 	b.key, b.order = key, order
-	l.sendKeys(b, b.read, paths)
+	l.sendKeys(b, b.read, fields)
 }
 
 func (l *layout) add(b *branch) {
@@ -312,9 +314,10 @@ func (l *layout) send(read, column int) error {
 	o := out{read: read, path: w.Path, column: column, via: w.Via, total: w.Aggregate}
 	if w.Aggregate == store.Count {
 		o.typ = l.typeOf(w.Aggregate, nil)
-	} else if o.field = set.Field(w.Path); o.field == nil {
+	} else if set.Field(w.Path) == nil {
 		return fmt.Errorf("the table %s has no column %s", set.Name, w.Path)
 	} else {
+		o.field = l.asSent(read, set, w)
 		o.typ, o.kind = l.typeOf(w.Aggregate, o.field), kindAs(o.field, w.Kind)
 	}
 	l.of[read].outs = append(l.of[read].outs, o)
@@ -328,16 +331,26 @@ func (l *layout) sendPresence(read int) {
 	if _, ok := l.presence(read); ok {
 		return
 	}
-	l.sendKeys(b, read, l.reads[read].There[:1])
+	_, own := l.linked(read)
+	l.sendKeys(b, read, own[:1])
+}
+
+// asSent returns a field as a wanted column is sent: a value inside JSON as JSON, unless
+// it is made of several rows or tells them apart.
+func (l *layout) asSent(read int, set *store.Set, w *store.Wanted) *store.Field {
+	kind := w.Kind
+	if w.Aggregate == store.NoAggregate && !l.reads[read].Aggregates {
+		kind = store.JSON
+	}
+	return l.as(set, w.Path, kind)
 }
 
 // sendKeys adds the values by which a lookup is matched, where they are not sent
 // anyway.
-func (l *layout) sendKeys(b *branch, read int, paths []string) {
-	for _, path := range paths {
-		if _, ok := b.sent(read, path); !ok {
-			f := l.field(read, path)
-			b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, kind: linkKind(f), typ: l.typeOf(store.NoAggregate, f)})
+func (l *layout) sendKeys(b *branch, read int, fields []*store.Field) {
+	for _, f := range fields {
+		if _, ok := b.sent(read, f); !ok {
+			b.outs = append(b.outs, out{read: read, path: f.Name, column: -1, field: f, kind: linkKind(f), typ: l.typeOf(store.NoAggregate, f)})
 		}
 	}
 }
@@ -359,23 +372,22 @@ func linkKind(f *store.Field) store.Kind {
 	return f.Kind
 }
 
-// sendPairs adds the values by which pairs are matched with a lookup.
+// sendPairs adds the values by which pairs are matched with a lookup, and its own.
 func (l *layout) sendPairs(read int) {
-	through := l.reads[read].JoinTable
 	b := l.pairsOf(read)
-	for _, path := range through.There {
-		f := l.catalogue.Sets[through.Set].Field(path)
-		b.outs = append(b.outs, out{read: read, path: path, column: -1, field: f, kind: linkKind(f), typ: l.typeOf(store.NoAggregate, f)})
+	pairs, own := l.paired(read)
+	for _, f := range pairs {
+		b.outs = append(b.outs, out{read: read, path: f.Name, column: -1, field: f, kind: linkKind(f), typ: l.typeOf(store.NoAggregate, f)})
 	}
+	l.sendKeys(l.of[read], read, own)
 }
 
 // sendOnce adds the values by which rows that are linked several times are told to be
 // the same.
 func (l *layout) sendOnce(read int) {
-	t := l.reads[read].JoinTable
-	for k, path := range t.There {
-		f := l.catalogue.Sets[t.Set].Field(path)
-		l.of[read].outs = append(l.of[read].outs, out{read: read, path: path, column: -1, field: f, kind: linkKind(f), typ: l.typeOf(store.NoAggregate, f), below: read, link: k + 1})
+	pairs, _ := l.paired(read)
+	for k, f := range pairs {
+		l.of[read].outs = append(l.of[read].outs, out{read: read, path: f.Name, column: -1, field: f, kind: linkKind(f), typ: l.typeOf(store.NoAggregate, f), below: read, link: k + 1})
 	}
 }
 
@@ -383,9 +395,9 @@ func (l *layout) sendOnce(read int) {
 func (l *layout) pairsOf(read int) *branch { return l.branches[l.of[read].number-1] }
 
 // sent returns the value of a read's field that a branch sends.
-func (b *branch) sent(read int, path string) (out, bool) {
+func (b *branch) sent(read int, f *store.Field) (out, bool) {
 	for _, o := range b.outs {
-		if o.is(read, path) && o.slot >= 0 {
+		if o.is(read, f) && o.slot >= 0 {
 			return o, true
 		}
 	}
@@ -394,17 +406,17 @@ func (b *branch) sent(read int, path string) (out, bool) {
 
 // presence returns the value that is NULL only if a joined row was not found.
 func (l *layout) presence(read int) (out, bool) {
-	return l.of[read].sent(read, l.reads[read].There[0])
+	_, own := l.linked(read)
+	return l.of[read].sent(read, own[0])
 }
 
 // need adds values that something hanging from a read is joined by, where they
 // come out of a common table.
-func (l *layout) need(read int, paths []string) {
+func (l *layout) need(read int, fields []*store.Field) {
 	b := l.of[read]
-	for _, path := range paths {
-		if b.isInside(read) && !slices.ContainsFunc(b.outs, func(o out) bool { return o.is(read, path) }) {
-			f := l.field(read, path)
-			b.outs = append(b.outs, out{read: read, path: path, column: -1, slot: -1, field: f, kind: linkKind(f)})
+	for _, f := range fields {
+		if b.isInside(read) && !slices.ContainsFunc(b.outs, func(o out) bool { return o.is(read, f) }) {
+			b.outs = append(b.outs, out{read: read, path: f.Name, column: -1, slot: -1, field: f, kind: linkKind(f)})
 		}
 	}
 }

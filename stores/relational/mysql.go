@@ -110,7 +110,7 @@ var mysqlDatabase = &database{
 const mysqlColumns = `
 SELECT c.TABLE_NAME AS ` + "`set`" + `, t.TABLE_TYPE AS what, c.COLUMN_NAME AS name, c.COLUMN_TYPE AS type, c.DATA_TYPE AS base,
        c.IS_NULLABLE = 'YES' AS nullable, COALESCE(c.COLLATION_NAME, '') AS collation,
-       c.EXTRA LIKE '%GENERATED%' OR c.EXTRA LIKE '%auto_increment%' AS computed, COALESCE(t.TABLE_ROWS, 0) AS ` + "`rows`" + `
+       COALESCE(c.GENERATION_EXPRESSION, '') AS made, c.EXTRA LIKE '%GENERATED%' OR c.EXTRA LIKE '%auto_increment%' AS computed, COALESCE(t.TABLE_ROWS, 0) AS ` + "`rows`" + `
   FROM information_schema.COLUMNS c
   JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = c.TABLE_SCHEMA AND t.TABLE_NAME = c.TABLE_NAME
  WHERE c.TABLE_SCHEMA = DATABASE() ORDER BY c.TABLE_NAME, c.ORDINAL_POSITION`
@@ -126,9 +126,9 @@ SELECT TABLE_NAME AS ` + "`set`" + `, CHECK_CLAUSE AS clause FROM information_sc
 
 func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) {
 	var columns []struct {
-		Set, What, Name, Type, Base, Collation string
-		Nullable, Computed                     bool
-		Rows                                   int64
+		Set, What, Name, Type, Base, Collation, Made string
+		Nullable, Computed                           bool
+		Rows                                         int64
 	}
 	if err := db.SelectContext(ctx, &columns, mysqlColumns); err != nil {
 		return nil, err
@@ -175,7 +175,17 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 	for _, i := range indexes {
 		b.index(i.Set, i.Name, i.Unique, i.Field)
 	}
-	return b.finish(), nil
+	c := b.finish()
+	for _, column := range columns {
+		set := c.Sets[column.Set]
+		if column.Made == "" || !set.Indexed([]string{column.Name}) {
+			continue
+		}
+		if e, ok := mysqlExpression(set.Field(column.Name), column.Made, set); ok {
+			set.Expressions = append(set.Expressions, e)
+		}
+	}
+	return c, nil
 }
 
 // mysqlTexts are the types that are text.

@@ -53,13 +53,13 @@ func (s *statement) fullOrder(read int) []store.Order {
 
 // orderValue writes the value of a sort key, and says whether it may be NULL.
 func (s *statement) orderValue(alias string, set *store.Set, o store.Order) (expr string, nullable bool) {
-	f := s.fieldOf(set, o.Via, o.Path)
-	expr, nullable = alias+"."+s.quote(o.Path), f != nil && (f.Nullable || set.What == "view")
+	f := s.fieldOf(set, o.Via, o.Path, o.Kind)
 	if len(o.Via) > 0 {
-		expr, nullable = s.via(alias, set.Name, o.Via, o.Path), true
+		expr, nullable = s.via(alias, set, o.Via, f), true
+	} else {
+		expr, nullable = s.own(alias, f), f.Nullable || set.What == "view"
 	}
 	switch {
-	case f == nil:
 	case o.Bytes && f.Kind == store.Text:
 		if len(f.Also) > 0 {
 			expr = s.dialect.ordered(expr, f, f.Kind)
@@ -73,16 +73,16 @@ func (s *statement) orderValue(alias string, set *store.Set, o store.Order) (exp
 
 // via writes the value of a field of the one record that links lead to from a
 // row of alias, a row of set.
-func (s *statement) via(alias, set string, links []store.Link, path string) string {
+func (s *statement) via(alias string, set *store.Set, links []store.Link, f *store.Field) string {
 	var w writer
 	for i, l := range links {
 		own := fmt.Sprintf("v%d", i)
 		if i == 0 {
-			w.add("(SELECT v", fmt.Sprint(len(links)-1), ".", s.quote(path), " FROM ", s.quote(l.Set), " ", own)
+			w.add("(SELECT ", s.own(fmt.Sprintf("v%d", len(links)-1), f), " FROM ", s.quote(l.Set), " ", own)
 		} else {
 			w.add(" JOIN ", s.quote(l.Set), " ", own, " ON ", s.equalFields(fields{own, l.Set, l.There}, fields{fmt.Sprintf("v%d", i-1), links[i-1].Set, l.Here}))
 		}
 	}
-	w.add(" WHERE ", s.equalFields(fields{"v0", links[0].Set, links[0].There}, fields{alias, set, links[0].Here}), ")")
+	w.add(" WHERE ", s.equalFields(fields{"v0", links[0].Set, links[0].There}, fields{alias, set.Name, links[0].Here}), ")")
 	return w.String()
 }

@@ -34,12 +34,12 @@ func (s *statement) predicate(read int, alias string, set *store.Set, c *store.P
 	case store.With:
 		return s.exists(read, alias, set, c)
 	case store.Missing:
-		return alias + "." + s.quote(c.Path) + " IS NULL"
+		return s.own(alias, s.as(set, c.Path, store.Text)) + " IS NULL"
 	case store.After:
 		return s.behind(read, alias, set, c)
 	}
-	f := set.Field(c.Path)
-	own := alias + "." + s.quote(c.Path)
+	f := s.as(set, c.Path, c.Kind)
+	own := s.own(alias, f)
 	value := func() string {
 		return s.one(param{read: read, what: whereParam, n: c.Value, field: f, kind: c.Kind})
 	}
@@ -51,9 +51,11 @@ func (s *statement) predicate(read int, alias string, set *store.Set, c *store.P
 	}
 	switch {
 	case c.Many:
-		return s.dialect.anyOf(own, s.one(param{read: read, what: whereParam, n: c.Value, field: f, kind: c.Kind, many: true}), f, c.Kind)
+		values := s.one(param{read: read, what: whereParam, n: c.Value, field: f, kind: c.Kind, many: true})
+		return s.narrowed(s.dialect.anyOf(own, values, f, c.Kind), alias, set, f, func(form string) string { return s.dialect.equalForm(form, values, f, true) })
 	case c.Op == store.Is:
-		return s.dialect.equals(own, value(), f, c.Kind)
+		given := value()
+		return s.narrowed(s.dialect.equals(own, given, f, c.Kind), alias, set, f, func(form string) string { return s.dialect.equalForm(form, given, f, false) })
 	}
 	return s.dialect.ordered(own, f, c.Kind) + comparison[c.Op] + s.dialect.orderedBy(value(), f)
 }
@@ -98,7 +100,7 @@ func (s *statement) behind(read int, alias string, set *store.Set, c *store.Pred
 	text := ""
 	for i := len(c.By) - 1; i >= 0; i-- {
 		o := c.By[i]
-		f := s.fieldOf(set, o.Via, o.Path)
+		f := s.fieldOf(set, o.Via, o.Path, o.Kind)
 		own, nullable := s.orderValue(alias, set, o)
 		nullable = nullable || c.Foreign
 		value := func() string {
@@ -142,10 +144,10 @@ func (s *statement) behind(read int, alias string, set *store.Set, c *store.Pred
 	return text
 }
 
-// fieldOf returns what the catalogue says of a field, over links.
-func (s *statement) fieldOf(set *store.Set, via []store.Link, path string) *store.Field {
+// fieldOf returns a field over links, as it is used where values of a kind are wanted.
+func (s *statement) fieldOf(set *store.Set, via []store.Link, path string, kind store.Kind) *store.Field {
 	if len(via) > 0 {
 		set = s.catalogue.Sets[via[len(via)-1].Set]
 	}
-	return set.Field(path)
+	return s.as(set, path, kind)
 }

@@ -190,27 +190,31 @@ type lookupPlan struct {
 func (f *form) planLookup(b *branch) {
 	r := f.layout.reads[b.read]
 	lookup := lookupPlan{read: b.read, pairs: -1}
-	for n, path := range r.There {
-		kind := f.layout.field(b.read, path).Kind
+	above, own := f.layout.linked(b.read)
+	if r.JoinTable != nil {
+		above, own = f.layout.paired(b.read)
+	}
+	for n, field := range own {
+		kind := field.Kind
 		lookup.kinds = append(lookup.kinds, kind)
 		there := keyPlan{lookup: len(f.lookups), n: n, side: thereSide, decode: scalarDecoder(kind)}
 		here := there
 		here.side = hereSide
-		f.planKey(b, b.read, path, there)
+		f.planKey(b, b.read, field, there)
 		if r.JoinTable == nil {
-			f.planKey(f.layout.of[r.Parent], r.Parent, r.Here[n], here)
+			f.planKey(f.layout.of[r.Parent], r.Parent, above[n], here)
 		} else {
 			pairs := f.layout.pairsOf(b.read)
 			lookup.pairs, lookup.once = pairs.number, f.layout.repeats(r.JoinTable)
-			f.planKey(pairs, b.read, r.JoinTable.There[n], here)
+			f.planKey(pairs, b.read, above[n], here)
 		}
 	}
 	f.lookups = append(f.lookups, lookup)
 }
 
 // planKey adds a value of a key to the plan of the read that sends it.
-func (f *form) planKey(b *branch, read int, path string, k keyPlan) {
-	o, _ := b.sent(read, path)
+func (f *form) planKey(b *branch, read int, field *store.Field, k keyPlan) {
+	o, _ := b.sent(read, field)
 	k.slot = 1 + o.slot // behind the branch's number; a form with lookups has several
 	plan := &f.branches[b.number]
 	for i := range plan.reads {
@@ -267,12 +271,14 @@ func planBranch(l *layout, b *branch) branchPlan {
 }
 
 func planKeyed(l *layout, b *branch, first int) *keyedPlan {
-	o, _ := b.sent(b.read, b.key)
-	kind := l.field(b.read, b.key).Kind
+	field := l.set(b.read).Field(b.key)
+	o, _ := b.sent(b.read, field)
+	kind := field.Kind
 	k := &keyedPlan{slot: first + o.slot, decode: scalarDecoder(kind), kind: kind}
 	for _, by := range b.order {
-		o, _ := b.sent(b.read, by.Path)
-		kind, decode := l.field(b.read, by.Path).Kind, decodeInt
+		field := l.set(b.read).Field(by.Path)
+		o, _ := b.sent(b.read, field)
+		kind, decode := field.Kind, decodeInt
 		if kind == store.UUID {
 			decode = decodeUUID
 		} else {

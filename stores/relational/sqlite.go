@@ -103,6 +103,15 @@ SELECT m.name AS "set", i.name, i."unique" AND NOT i.partial AS is_unique, f.nam
 	for _, i := range indexes {
 		b.index(i.Set, i.Name, i.Unique, i.Field)
 	}
+	var expressions []struct{ Set, Definition string }
+	if err := db.SelectContext(ctx, &expressions, sqliteExpressionsQuery); err != nil {
+		return nil, err
+	}
+	for _, e := range expressions {
+		if set := b.catalogue.Sets[e.Set]; set != nil {
+			set.Expressions = append(set.Expressions, sqliteExpression(e.Definition, set)...)
+		}
+	}
 	return b.finish(), nil
 }
 

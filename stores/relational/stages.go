@@ -64,26 +64,16 @@ const (
 func (l *layout) sendLinks(read int) {
 	r := l.reads[read]
 	above, own := l.of[r.Parent], l.of[read]
-	fields, set := l.linkFields(read)
-	for k, path := range fields {
-		l.sendKeys(above, r.Parent, r.Here[k:k+1])
-		here, there := l.field(r.Parent, r.Here[k]), set.Field(path)
+	ofParent, fields := l.linked(read)
+	for k, there := range fields {
+		l.sendKeys(above, r.Parent, ofParent[k:k+1])
+		here := ofParent[k]
 		weighHere, weighThere := l.dialect.windowed.weigh(here, there)
 		if weighHere != nil {
-			above.outs = append(above.outs, out{read: r.Parent, path: r.Here[k], column: -1, field: here, kind: linkKind(here), below: read, link: k + 1, weigh: weighHere})
+			above.outs = append(above.outs, out{read: r.Parent, path: here.Name, column: -1, field: here, kind: linkKind(here), below: read, link: k + 1, weigh: weighHere})
 		}
-		own.outs = append(own.outs, out{read: read, path: path, column: -1, field: there, kind: linkKind(there), below: read, link: k + 1, weigh: weighThere})
+		own.outs = append(own.outs, out{read: read, path: there.Name, column: -1, field: there, kind: linkKind(there), below: read, link: k + 1, weigh: weighThere})
 	}
-}
-
-// linkFields returns the fields by which the rows of a read hang from rows above, and
-// the table that has them.
-func (l *layout) linkFields(read int) ([]string, *store.Set) {
-	r := l.reads[read]
-	if r.JoinTable != nil {
-		return r.JoinTable.Here, l.catalogue.Sets[r.JoinTable.Set]
-	}
-	return r.There, l.catalogue.Sets[r.Set]
 }
 
 // planStages writes the statement of each branch, and adds the values of links to the
@@ -105,16 +95,16 @@ func (f *form) planStages() {
 func (f *form) planLink(b *branch) {
 	l, n := f.layout, len(f.links)
 	r := l.reads[b.read]
-	fields, set := l.linkFields(b.read)
+	ofParent, fields := l.linked(b.read)
 	plan := linkPlan{read: b.read}
 	above := l.of[r.Parent]
 	for k := range fields {
 		_, weighed := above.linkOut(r.Parent, b.read, k)
 		plan.weighed = plan.weighed || weighed
 	}
-	for k, path := range fields {
-		plan.fields = append(plan.fields, linkKind(set.Field(path)))
-		key, _ := above.sent(r.Parent, r.Here[k])
+	for k, field := range fields {
+		plan.fields = append(plan.fields, linkKind(field))
+		key, _ := above.sent(r.Parent, ofParent[k])
 		f.planSide(&plan, above, key, keyPlan{lookup: n, n: k, side: keysSide})
 		if plan.weighed {
 			here, weighed := above.linkOut(r.Parent, b.read, k)

@@ -158,7 +158,7 @@ func (s *statement) branch(w *writer, b *branch) {
 	case b.pairs:
 		r := s.reads[b.read]
 		m := fmt.Sprintf("m%d", b.read)
-		w.add(fmt.Sprintf("b%d h JOIN ", b.host.number), s.quote(r.JoinTable.Set), " ", m, " ON ", s.equal(m, r.JoinTable.Here, b.read))
+		w.add(fmt.Sprintf("b%d h JOIN ", b.host.number), s.quote(r.JoinTable.Set), " ", m, " ON ", s.equal(m, b.read))
 	case b.host == nil:
 		s.root(w, b, s.numbered(b))
 		s.joins(w, b, b.joined)
@@ -227,18 +227,18 @@ func (s *statement) expression(o out) string {
 	case o.total == store.Count:
 		return "count(*)"
 	case o.total != store.NoAggregate:
-		own := s.column("t", o.read, o.path)
+		own := s.own(fmt.Sprintf("t%d", o.read), o.field)
 		if o.total == store.Min || o.total == store.Max {
 			own = s.dialect.ordered(own, o.field, o.kind)
 		}
 		return s.dialect.aggregate(o.total, own, o.field)
 	case len(o.via) > 0:
-		return s.via(fmt.Sprintf("t%d", o.read), s.reads[o.read].Set, o.via, o.path)
+		return s.via(fmt.Sprintf("t%d", o.read), s.set(o.read), o.via, o.field)
 	}
-	if o.link > 0 && o.read == o.below && s.reads[o.read].JoinTable != nil {
-		return s.column("m", o.read, o.path)
+	if o.link > 0 && o.read == o.below {
+		return s.own(s.linkAlias(o.read), o.field)
 	}
-	return s.column("t", o.read, o.path)
+	return s.own(fmt.Sprintf("t%d", o.read), o.field)
 }
 
 // A fields is fields of a table, by the name that it has in the statement.
@@ -251,17 +251,25 @@ type fields struct {
 // another.
 func (s *statement) equalFields(there, here fields) string {
 	terms := make([]string, len(there.names))
-	for k := range there.names {
-		terms[k] = s.dialect.meet(there.alias+"."+s.quote(there.names[k]), s.catalogue.Sets[there.set].Field(there.names[k]),
-			here.alias+"."+s.quote(here.names[k]), s.catalogue.Sets[here.set].Field(here.names[k]))
+	set := s.catalogue.Sets[there.set]
+	ofHere, ofThere := s.matched(s.catalogue.Sets[here.set], set, here.names, there.names)
+	for k, f := range ofThere {
+		terms[k] = s.meet(there.alias, set, f, s.own(here.alias, ofHere[k]), ofHere[k])
 	}
 	return strings.Join(terms, " AND ")
+}
+
+// meet writes that a field of one table, which is looked for, equals a value of another.
+func (s *statement) meet(alias string, set *store.Set, f *store.Field, here string, other *store.Field) string {
+	return s.narrowed(s.dialect.meet(s.own(alias, f), f, here, other), alias, set, f, func(form string) string {
+		return s.dialect.equalForm(form, here, f, false)
+	})
 }
 
 // above writes what names the row h above.
 func (s *statement) above(b *branch) string {
 	if b.host.key != "" {
-		return "h." + s.linkName(b.host.read, b.host.key)
+		return "h." + s.linkName(b.host.read, s.set(b.host.read).Field(b.host.key))
 	}
 	return "h.o"
 }
@@ -284,28 +292,29 @@ func (s *statement) joins(w *writer, b *branch, reads []int) {
 	for _, j := range reads {
 		r := s.reads[j]
 		w.add("\n  LEFT JOIN ", s.table(j), " ON ")
-		for k := range r.There {
+		ofParent, own := s.linked(j)
+		for k, f := range own {
 			if k > 0 {
 				w.add(" AND ")
 			}
-			here := s.column("t", r.Parent, r.Here[k])
+			here := s.own(fmt.Sprintf("t%d", r.Parent), ofParent[k])
 			if b.isInside(r.Parent) && !b.isInside(j) {
-				here = "b." + s.linkName(r.Parent, r.Here[k])
+				here = "b." + s.linkName(r.Parent, ofParent[k])
 			}
-			w.add(s.dialect.meet(s.column("t", j, r.There[k]), s.field(j, r.There[k]), here, s.field(r.Parent, r.Here[k])))
+			w.add(s.meet(fmt.Sprintf("t%d", j), s.set(j), f, here, ofParent[k]))
 		}
 		w.add(s.predicates(j))
 	}
 }
 
 // linkName returns the name of a linking value in a common table.
-func (s *statement) linkName(read int, path string) string {
+func (s *statement) linkName(read int, f *store.Field) string {
 	for i, o := range s.of[read].outs {
-		if o.is(read, path) {
+		if o.is(read, f) {
 			return fmt.Sprintf("c%d", i)
 		}
 	}
-	panic("relational: no link " + path)
+	panic("relational: no link " + f.Name)
 }
 
 // table names a read's table.
@@ -321,7 +330,7 @@ func (s *statement) child(w *writer, b *branch) {
 	pairs, linked := "", ""
 	if r.JoinTable != nil {
 		m := fmt.Sprintf("m%d", b.read)
-		pairs, linked = s.quote(r.JoinTable.Set)+" "+m, s.equal(m, r.JoinTable.Here, b.read)
+		pairs, linked = s.quote(r.JoinTable.Set)+" "+m, s.equal(m, b.read)
 		if s.repeatsInSQL(b.read) && s.repeats(r.JoinTable) {
 			pairs, linked = "LATERAL ("+s.distinctPairs(b.read, linked)+") "+m, "true"
 		}
@@ -331,13 +340,13 @@ func (s *statement) child(w *writer, b *branch) {
 		if pairs != "" {
 			own = pairs + " JOIN " + own + " ON " + s.pairJoin(b.read, r)
 		} else {
-			linked = s.equal(fmt.Sprintf("t%d", b.read), r.There, b.read)
+			linked = s.equal(fmt.Sprintf("t%d", b.read), b.read)
 		}
 		w.add(host, " CROSS JOIN LATERAL (", s.numberedRows(s.rows(b, own+"\n   WHERE "+linked+s.predicates(b.read))), ")", fmt.Sprintf(" t%d", b.read))
 	case pairs != "":
 		w.add(host, " JOIN ", pairs, " ON ", linked, "\n  JOIN ", own, " ON ", s.pairJoin(b.read, r), s.predicates(b.read))
 	default:
-		w.add(host, " JOIN ", own, " ON ", s.equal(fmt.Sprintf("t%d", b.read), r.There, b.read), s.predicates(b.read))
+		w.add(host, " JOIN ", own, " ON ", s.equal(fmt.Sprintf("t%d", b.read), b.read), s.predicates(b.read))
 	}
 }
 
@@ -357,12 +366,18 @@ func (s *statement) lookup(w *writer, b *branch) {
 // grownLookup is how many records of a small table show that it no longer is one.
 func (l *layout) grownLookup() int64 { return 4 * l.maxLookup }
 
-// equal writes that fields of alias equal the linking values of the host.
-func (s *statement) equal(alias string, fields []string, read int) string {
+// equal writes that fields of alias, the rows or pairs of a read, equal the linking
+// values of the host.
+func (s *statement) equal(alias string, read int) string {
 	r := s.reads[read]
-	terms := make([]string, len(fields))
-	for k, f := range fields {
-		terms[k] = alias + "." + s.quote(f) + " = h." + s.linkName(r.Parent, r.Here[k])
+	set := s.set(read)
+	if r.JoinTable != nil {
+		set = s.catalogue.Sets[r.JoinTable.Set]
+	}
+	ofParent, own := s.linked(read)
+	terms := make([]string, len(own))
+	for k, f := range own {
+		terms[k] = s.meet(alias, set, f, "h."+s.linkName(r.Parent, ofParent[k]), ofParent[k])
 	}
 	return strings.Join(terms, " AND ")
 }
@@ -432,7 +447,7 @@ func (s *statement) number(read int) string { return s.column("t", read, number)
 func (s *statement) columnList(b *branch) string {
 	var names []string
 	add := func(path string) {
-		if name := s.column("t", b.read, path); !slices.Contains(names, name) {
+		if name := s.column("t", b.read, columnOf(s.as(s.set(b.read), path, store.JSON))); !slices.Contains(names, name) {
 			names = append(names, name)
 		}
 	}
