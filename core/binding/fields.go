@@ -73,7 +73,7 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 	info := b.columnInfo(p, f, path)
 	kind, codec, err := fitField(named, valueOf(info))
 	elem, isList := schema.ListElem(f.Type)
-	if isList && info != nil && info.Kind != store.List && info.Kind != store.JSON && info.Kind != store.Unknown {
+	if isList && info != nil && info.Kind != store.List && !mayBeJSON(info) && info.Kind != store.Unknown {
 		b.fail(ruleFits, f.Pos, f.Coordinate(), "", msgListHoldsOneValue, f.Coordinate(), p.records.Set, path, info.Type)
 		return nil
 	}
@@ -81,7 +81,7 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 		b.fail(ruleFits, f.Pos, f.Coordinate(), "write ["+named.String()+"]", msgOneValueHoldsList, f.Coordinate(), p.records.Set, path)
 		return nil
 	}
-	if isList && info != nil && info.Kind == store.JSON && !isAny(named) {
+	if isList && info != nil && mayBeJSON(info) && !isAny(named) {
 		kind, codec, err = fit(named, store.Unknown)
 	}
 	if err != nil {
@@ -99,6 +99,9 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 	b.checkNullable(p, f, path, info)
 	return bound
 }
+
+// mayBeJSON reports whether a field holds JSON, or a text that may be JSON.
+func mayBeJSON(info *store.Field) bool { return info.Kind == store.JSON || info.Opens != nil }
 
 // warnOfType tells of values that cannot be answered as they are stored.
 func (b *binder) warnOfType(p place, f *schema.Field, named schema.Named, path string, info *store.Field, codec scalar.Codec) {
@@ -234,7 +237,7 @@ func (b *binder) nestedField(p place, f *schema.Field, named schema.Named) *Fiel
 	info := b.columnInfo(p, f, path)
 	inner := place{records: p.records, source: p.source, prefix: p.prefix + path + "."}
 	if info != nil || p.records != nil && p.records.Info != nil && !p.records.Info.Nested(p.prefix+path) {
-		if info != nil && info.Kind != store.JSON && info.Kind != store.Unknown {
+		if info != nil && !mayBeJSON(info) && info.Kind != store.Unknown {
 			b.fail(ruleFits, f.Pos, f.Coordinate(), "", msgTypeHasNoFields, f.Coordinate(), named, p.records.Set, path, info.Type)
 			return nil
 		}

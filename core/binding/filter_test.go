@@ -16,7 +16,7 @@ func folds(source string) bool { return source == "registry" }
 func TestFilterFindings(t *testing.T) {
 	const craft = ` type Craft @stored(in: "registry", as: "craft", key: "imo") { imo: ID! name: String! lengthM: Float! builtOn: Date fittings: F craftType: T calls: [Call!]! @related(there: "craft_imo") operator: Op @related(here: "operator_id") inspections: [Ins!]! @related(here: "imo", there: "craft.imo") }
 	  type Call @stored(in: "registry", as: "port_calls", key: "id") { id: ID! purpose: String! } type Op @stored(in: "registry", as: "operators", key: "id") { name: String! }
-	  type Ins @stored(in: "inspections", as: "inspections", key: "_id") { outcome: String findings: [Fi!] } type Fi { code: String } type F { cranes: Int tags: [String!] } enum T { CARGO TANKER FERRY TUG }`
+	  type Ins @stored(in: "inspections", as: "inspections", key: "_id") { outcome: String findings: [Fi!] } type Fi { code: String } type F { cranes: Int tags: [String!] parts: [Part!] } type Part { name: String } enum T { CARGO TANKER FERRY TUG }`
 	const read = `type Query { craft(filter: In): [Craft!]! @read } `
 	const paged = `type Query { craft(first: Int, after: String): Page! @read } type Edge { node: Craft! cursor: String! } `
 	for _, test := range []struct{ text, want string }{
@@ -34,7 +34,7 @@ func TestFilterFindings(t *testing.T) {
 		{read + `input In { calls: Calls } input Calls { with: Call } input Call { purpose: Ops } input Ops { is: String }` + strings.ReplaceAll(craft, "Call", "PortCall"), ``},
 		{read + `input In { calls: Calls } input Calls { some: In }` + craft, `and Calls.some is not with, without or only`},
 		{read + `input In { inspections: Ins2 } input Ins2 { with: X } input X { outcome: Ops } input Ops { is: String }` + craft, `error not-supported In.inspections: the test In.inspections is about Craft.inspections, which is not in the same relational source`},
-		{read + `input In { fittings: X } input X { cranes: Ops } input Ops { is: Int }` + craft, `which is inside a column of JSON`},
+		{read + `input In { fittings: X } input X { parts: PartRelated }` + craft, `X.parts is about F.parts, which is a list inside a column of JSON`},
 		{`type Query { craft(filter: [In!]): [Craft!]! @read } input In { name: Ops } input Ops { is: String }` + craft, `must be an input object that names fields to test`},
 		{`type Query { craft(sort: [S!]): [Craft!]! @read } input S @oneOf { fittings: Direction }` + craft, `the sort key S.fittings is no field of Craft`},
 		{`type Query { craft(sort: [S!]): [Craft!]! @read } input S @oneOf { name: D } enum D { ASC DESC UP }` + craft, `does not say ascending or descending`},

@@ -43,15 +43,38 @@ func (b *binder) keyOf(p place, t schema.Named, path string, many bool) key {
 			return key{info.Kind, false, info.Type}
 		}
 	}
-	c, ok := t.(schema.Composite)
-	for _, f := range schema.FieldsOf(t) {
-		if named := schema.NamedOf(f.Type); !ok || !schema.IsLeaf(named) || isAny(named) || c.Field(f.Name).Directive("computed") != nil || b.pathOf(p, f) != path {
-			continue
-		}
+	if f := b.leafAt(p, t, path); f != nil {
 		return key{store.Unknown, schema.Depth(f.Type) > 0, f.Type.String()}
 	}
 	relational := p.source.Capabilities.Fold && p.source.Capabilities.CanFold == nil
-	return key{store.Unknown, many && info == nil && (!relational || p.records == nil), ""}
+	return key{store.Unknown, many && (!relational || p.records == nil || info != nil), ""}
+}
+
+// leafAt returns the field of a type, or of the one record that is nested in it, whose
+// values are at a path; nil if no field says what is there.
+func (b *binder) leafAt(p place, t schema.Named, path string) *schema.Field {
+	c, ok := t.(schema.Composite)
+	if !ok {
+		return nil
+	}
+	for _, f := range schema.FieldsOf(t) {
+		named, own := schema.NamedOf(f.Type), c.Field(f.Name)
+		if directive(own, "computed") != nil || directive(own, "related") != nil || directive(own, "total") != nil {
+			continue
+		}
+		at := b.pathOf(p, f)
+		switch rest, inside := strings.CutPrefix(path, at+"."); {
+		case at == path && schema.IsLeaf(named) && !isAny(named):
+			return f
+		case inside && !schema.IsLeaf(named) && schema.Depth(f.Type) == 0 && b.bound.records[named] == nil:
+			within := p
+			within.prefix += at + "."
+			if found := b.leafAt(within, named, rest); found != nil {
+				return found
+			}
+		}
+	}
+	return nil
 }
 
 // keys finds out what a relationship's fields hold, and tells where they cannot be

@@ -89,7 +89,7 @@ const (
 	msgTotalOfParts             = "%s is the total of %s, whose records are of several record sets"
 	msgFilterAcross             = "the test %s is about %s, which is not in the same relational source"
 	msgPairsInside              = "the pairs of %s in %s are told by %s, which is inside a column of JSON"
-	msgFilterJSON               = "the test %s is about %s, which is inside a column of JSON"
+	msgFilterJSON               = "the test %s is about %s, which is a list inside a column of JSON"
 	msgDirectiveOspreySOwn      = "the directive @%s is Osprey's own and cannot be defined again"
 )
 

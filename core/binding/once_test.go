@@ -82,7 +82,7 @@ func TestOnce(t *testing.T) {
 		type Board @stored(in: "d", as: "boards", key: "_id") { id: ID! @at(path: "_id") legs: [Leg!] members: [Person!] @related(here: "members", there: "id") }
 		type Leg { number: Int stops(filter: StopFilter): [Stop!] } type Stop { code: String }
 		type Person @stored(in: "r", as: "people", key: "id") { id: ID! name: String uid: String day: String details: Details tags: [String!] friends: [Person!] @related(here: "details", there: "id") } type Details { note: String inner(filter: DetailsFilter): [Details!] }`)
-	for name, want := range map[string]string{"BoardFilter": "all any not id legs", "LegFilter": "all any not number stops", "PersonFilter": "all any not id name uid day", "StringFilter": "is isNot in notIn above atLeast below atMost contains startsWith endsWith missing",
+	for name, want := range map[string]string{"BoardFilter": "all any not id legs", "LegFilter": "all any not number stops", "PersonFilter": "all any not id name uid day details", "StringFilter": "is isNot in notIn above atLeast below atMost contains startsWith endsWith missing",
 		"StringEqualityFilter": "is isNot in notIn missing", "StringOrderFilter": "is isNot in notIn above atLeast below atMost missing", "DetailsFilter": "all any not note"} {
 		if got := strings.Join(schema.InputNames(s.Type(name).(*schema.InputObject).Fields), " "); got != want {
 			t.Errorf("%s has %q, want %q", name, got, want)

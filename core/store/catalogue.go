@@ -55,12 +55,16 @@ type Field struct {
 	Collation string
 	Wide      bool // of Int: values can be beyond 32 bits
 	AsText    bool // the type is none that Osprey knows, and is read as text
-	// Opens are, of a column of JSON, the kinds as which the store can compare values
-	// inside it; nil if it cannot. Each of these is then a field, too, of which Column is
-	// the name of the column, and Inside the names that lead to it there.
+	// Opens are, of a column that holds JSON, or a text that may be JSON, the kinds as which
+	// the store can compare values inside it; nil if it cannot. Each of these is then a
+	// field, too, of which Column is the name of the column, and Inside the names that lead
+	// to it there.
 	Opens  []Kind
 	Column string
 	Inside []string
+	// Indexed is the form of the expression by which the store finds such a value, of the
+	// kind that it is used as, fast; "" if there is none.
+	Indexed string
 }
 
 // An Expression is a value inside JSON that an index is on.

@@ -39,6 +39,9 @@ func New(t testing.TB, source store.Source, without ...string) *Engine {
 	return NewEngine(t, schemaWithout(without), map[string]store.Source{"s": source})
 }
 
+// Schema is what the engine answers by, with what was supplied.
+func (e *Engine) Schema() *schema.Schema { return e.schema }
+
 // NewEngine binds types to sources. The catalogues of those that are down are not
 // known, as of a store that has not answered yet.
 func NewEngine(t testing.TB, types string, sources map[string]store.Source, down ...string) *Engine {

@@ -26,6 +26,7 @@ type WorldType struct {
 	Pals              *WorldType // whose ids the list pal_ids holds, with nulls and twice the same
 	Mates             *WorldType // that have the same p and q
 	Inside            []string   // the fields that are inside the field doc, a document or JSON
+	Told              bool       // the schema has fields for those of the references, too
 	Records           []Record
 }
 
@@ -86,6 +87,7 @@ func NewWorld(r *rand.Rand, sources []string) *World {
 			continue
 		}
 		// Texts inside JSON are in the order of the database, which need not be that of bytes.
+		t.Told = r.IntN(2) == 0
 		for _, field := range []string{"n", "name", "any_id", "any_kind", "p", "q", "uid", "r1_id", "r2_id"} {
 			if r.IntN(4) == 0 && (field != "name" || t.Source != "postgres") && (field != "uid" || t.Source != "mongodb") {
 				t.Inside = append(t.Inside, field)
@@ -233,6 +235,9 @@ func (w *World) Schema() string {
 				required = "!"
 			}
 			fmt.Fprintf(&b, "  %s: %s%s @related(here: %q, there: \"id\")\n", ref.Name, ref.To.Name, required, t.At(ref.Field))
+			if t.Told && t.At(ref.Field) != ref.Field {
+				fmt.Fprintf(&b, "  %sKey: Int @at(path: %q)\n", ref.Name, t.At(ref.Field))
+			}
 		}
 		for _, l := range w.lists(t) {
 			fmt.Fprintf(&b, "  %s(filter: %sFilter, sort: [%sSort!], limit: Int, offset: Int): [%s] @related(here: \"id\", there: %q)\n", l.name, l.of.Name, l.of.Name, l.of.Name, l.of.At(l.ref.Field))

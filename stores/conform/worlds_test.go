@@ -438,6 +438,30 @@ var columnTypes = map[string]map[string][]string{
 		"text": {"text", "varchar(100)", ""}, "word": {"text", ""}, "uuid": {"text", "uuid"}, "ints": {"json"}, "json": {"json"}},
 }
 
+// insideIndex returns what makes an index on a field inside doc, in one of the forms that
+// a database has; or nothing.
+func insideIndex(r *rand.Rand, kind, table, field, name string) []string {
+	text := field == "name" || field == "any_kind" || field == "q" || field == "uid"
+	if r.IntN(2) == 0 {
+		return nil
+	}
+	create := "CREATE INDEX " + name + " ON " + table + " (%s)"
+	switch {
+	case kind == "mysql":
+		typ := "int"
+		if text {
+			typ = "varchar(60)"
+		}
+		made := []string{"JSON_VALUE(doc, '$.%s')", "JSON_UNQUOTE(JSON_EXTRACT(doc, '$.%s'))"}[r.IntN(2)]
+		return []string{fmt.Sprintf("ALTER TABLE %s ADD made_%s %s AS ("+made+")", table, field, typ, field), fmt.Sprintf("CREATE INDEX %s ON %s (made_%s)", name, table, field)}
+	case kind == "sqlite":
+		return []string{fmt.Sprintf(create, fmt.Sprintf([]string{"doc ->> '%s'", "doc ->> '$.%s'", "json_extract(doc, '$.%s')"}[r.IntN(3)], field))}
+	case text:
+		return []string{fmt.Sprintf(create, fmt.Sprintf([]string{"(doc ->> '%s')", "(doc #>> '{%s}')"}[r.IntN(2)], field))}
+	}
+	return []string{fmt.Sprintf(create, fmt.Sprintf([]string{"((doc ->> '%s')::int)", "((doc #>> '{%s}')::bigint)", "(doc ->> '%s')"}[r.IntN(3)], field))}
+}
+
 // table makes a table of a type, with columns of types at random, and fills it.
 func (s *worldStores) table(t *testing.T, r *rand.Rand, db *sql.DB, typ *conform.WorldType, kind, name, place string) {
 	t.Helper()
@@ -454,6 +478,13 @@ func (s *worldStores) table(t *testing.T, r *rand.Rand, db *sql.DB, typ *conform
 	}
 	if _, err := db.Exec("CREATE TABLE " + name + " (" + strings.Join(columns, ", ") + ")"); err != nil {
 		t.Fatal(err)
+	}
+	for i, field := range typ.Inside {
+		for _, statement := range insideIndex(r, kind, name, field, fmt.Sprintf("%s_%d", typ.Set, i)) {
+			if _, err := db.Exec(statement); err != nil {
+				t.Fatalf("%s: %v", statement, err)
+			}
+		}
 	}
 	for _, record := range typ.Records {
 		var names, places []string

@@ -46,9 +46,9 @@ func (d *database) lateral() bool { return d.union != nil }
 type dialect interface {
 	quote(name string) string
 	// typed completes what a value inside a column of JSON is when it is used as of its
-	// kind, and inside writes it.
+	// kind, and inside writes it, of the row that is called alias.
 	typed(f, column *store.Field)
-	inside(column string, f *store.Field) string
+	inside(alias string, f *store.Field) string
 	// equalForm writes that an indexed expression has a value, or one of many, that are
 	// given, or of another row.
 	equalForm(form, value string, f *store.Field, many bool) string

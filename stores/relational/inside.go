@@ -23,7 +23,7 @@ func (l *layout) as(set *store.Set, path string, kind store.Kind) *store.Field {
 	switch {
 	case f == nil:
 		return &store.Field{Name: path, Kind: store.Text, Type: "text"}
-	case f.Column == "":
+	case f.Column == "" && (f.Kind != store.Text || f.Opens == nil || kind != store.List && kind != store.Record):
 		return f
 	}
 	used := *f
@@ -36,7 +36,15 @@ func (l *layout) as(set *store.Set, path string, kind store.Kind) *store.Field {
 	default:
 		used.Kind = f.Usual()
 	}
+	if f.Column == "" { // a text that is taken apart
+		return &used
+	}
 	l.dialect.typed(&used, set.Field(f.Column))
+	for _, e := range set.Expressions {
+		if e.Field == f.Name && e.Kind == used.Kind {
+			used.Indexed = e.Form
+		}
+	}
 	return &used
 }
 
@@ -79,7 +87,7 @@ func (s *statement) own(alias string, f *store.Field) string {
 	if f.Column == "" {
 		return alias + "." + s.quote(f.Name)
 	}
-	return s.dialect.inside(alias+"."+s.quote(f.Column), f)
+	return s.dialect.inside(alias, f)
 }
 
 // columnOf returns the column that has a field's value.
@@ -93,16 +101,17 @@ func columnOf(f *store.Field) string {
 // narrowed writes, in front of a comparison with a value inside JSON, the same with the
 // expression that an index is on, so that the index helps. What is equal is so to the
 // expression, too; what is equal to that need not be.
-func (s *statement) narrowed(comparison, alias string, set *store.Set, f *store.Field, equal func(form string) string) string {
-	if f == nil || f.Column == "" {
+func (s *statement) narrowed(comparison, alias string, f *store.Field, equal func(form string) string) string {
+	form := indexedForm(alias, f)
+	if form == "" || form == s.own(alias, f) {
 		return comparison
 	}
-	for _, e := range set.Expressions {
-		if form := strings.ReplaceAll(e.Form, store.RowMark, alias); e.Field == f.Name && e.Kind == f.Kind && form != s.own(alias, f) {
-			return equal(form) + " AND " + comparison
-		}
-	}
-	return comparison
+	return equal(form) + " AND " + comparison
+}
+
+// indexedForm writes the expression that an index is on; "" if there is none.
+func indexedForm(alias string, f *store.Field) string {
+	return strings.ReplaceAll(f.Indexed, store.RowMark, alias)
 }
 
 // The kinds as which a database compares values inside JSON.

@@ -26,7 +26,7 @@ func (s *statement) hasKey(read int) string {
 		return s.dialect.holds(own, f, param{read: read, what: keyParam, kind: c.Elem.Kind, many: true}, s.one)
 	}
 	values := s.keyValue(read, 0)
-	return s.narrowed(s.dialect.anyOf(own, values, f, c.Kind), alias, s.set(read), f, func(form string) string {
+	return s.narrowed(s.dialect.anyOf(own, values, f, c.Kind), alias, f, func(form string) string {
 		return s.dialect.equalForm(form, values, f, true)
 	})
 }
@@ -104,7 +104,7 @@ func (s *statement) stageKeys(b *branch) string {
 	key := param{read: b.read, what: keyParam, field: first.field, kind: first.kind, many: true}
 	if len(fields) == 1 {
 		values := s.one(key)
-		return " AND " + s.narrowed(s.dialect.anyOf(first.own, values, first.field, first.kind), s.linkAlias(b.read), s.set(b.read), first.field, func(form string) string {
+		return " AND " + s.narrowed(s.dialect.anyOf(first.own, values, first.field, first.kind), s.linkAlias(b.read), first.field, func(form string) string {
 			return s.dialect.equalForm(form, values, first.field, true)
 		})
 	}

@@ -339,7 +339,7 @@ func (l *layout) sendPresence(read int) {
 // it is made of several rows or tells them apart.
 func (l *layout) asSent(read int, set *store.Set, w *store.Wanted) *store.Field {
 	kind := w.Kind
-	if w.Aggregate == store.NoAggregate && !l.reads[read].Aggregates {
+	if w.Aggregate == store.NoAggregate && !l.reads[read].Aggregates && kind != store.List && kind != store.Record {
 		kind = store.JSON
 	}
 	return l.as(set, w.Path, kind)

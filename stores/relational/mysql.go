@@ -133,6 +133,10 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 	if err := db.SelectContext(ctx, &columns, mysqlColumns); err != nil {
 		return nil, err
 	}
+	var version string
+	if err := db.GetContext(ctx, &version, "SELECT VERSION()"); err != nil {
+		return nil, err
+	}
 	var checks []struct{ Set, Clause string }
 	if err := db.SelectContext(ctx, &checks, mysqlChecks); err != nil {
 		checks = nil // MySQL names its types, and has another table of checks
@@ -151,6 +155,12 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 			Nullable: c.Nullable && what == "table", Collation: c.Collation, Loose: c.Collation != "" && !strings.HasSuffix(c.Collation, "_bin")}
 		if json[c.Set+" "+c.Name] {
 			f.Kind, f.Type = store.JSON, "json"
+		}
+		if c.Type == "longtext" { // MariaDB's name of its JSON, in a view
+			f.Opens = insideKinds
+		}
+		if f.Kind == store.JSON {
+			f.Collation, f.Loose = exactCollation(version), false // of texts inside it
 		}
 		f.Wide = c.Base == "bigint" || c.Base == "bit"
 		switch c.Type {

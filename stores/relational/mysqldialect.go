@@ -1,6 +1,7 @@
 package relational
 
 import (
+	"bytes"
 	"encoding/hex"
 	"strconv"
 	"strings"
@@ -245,6 +246,9 @@ func (mysqlDialect) order(expr string, o store.Order, nullable bool) string {
 
 func (mysqlDialect) decoder(f *store.Field, w *store.Wanted) decoder {
 	switch {
+	case f != nil && f.Column != "" && f.Kind == store.Decimal: // which has 30 digits
+		plain := textDecoder(f, w)
+		return func(c *store.Column, v []byte) error { return plain(c, withoutZeros(v)) }
 	case f != nil && f.Kind == store.Binary && w.Kind == store.UUID:
 		return func(c *store.Column, v []byte) error {
 			c.AppendText(store.FormatUUID(v))
@@ -261,4 +265,12 @@ func (mysqlDialect) decoder(f *store.Field, w *store.Wanted) decoder {
 		}
 	}
 	return textDecoder(f, w)
+}
+
+// withoutZeros cuts the zeros from the end of a fraction.
+func withoutZeros(number []byte) []byte {
+	if !bytes.ContainsRune(number, '.') {
+		return number
+	}
+	return bytes.TrimSuffix(bytes.TrimRight(number, "0"), []byte("."))
 }

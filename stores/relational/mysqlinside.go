@@ -10,10 +10,13 @@ import (
 
 // This file has how MySQL and MariaDB write values inside JSON.
 
-func (mysqlDialect) typed(f, _ *store.Field) {
+func (mysqlDialect) typed(f, column *store.Field) {
 	switch f.Kind {
 	case store.Text:
-		f.Type, f.Collation, f.Loose = "longtext", "utf8mb4_bin", true // of spaces at the end
+		if f.Type, f.Collation = "longtext", column.Collation; charset(f.Collation) != "utf8mb4" {
+			f.Collation = "utf8mb4_bin"
+		}
+		f.Loose = !isExact(f.Collation)
 	case store.Bool:
 		f.Type, f.Also = "tinyint(1)", []store.Kind{store.Int}
 	default:
@@ -22,13 +25,19 @@ func (mysqlDialect) typed(f, _ *store.Field) {
 	}
 }
 
-func (mysqlDialect) inside(column string, f *store.Field) string {
-	value := "JSON_EXTRACT(" + column + ", " + mysqlPath(f.Inside) + ")"
+func (mysqlDialect) inside(alias string, f *store.Field) string {
+	column := alias + "." + mysqlDialect{}.quote(f.Column)
+	valid := "JSON_VALID(" + column + ")"
+	value := "JSON_EXTRACT(IF(" + valid + ", " + column + ", NULL), " + mysqlPath(f.Inside) + ")"
 	kind := "JSON_TYPE(" + value + ")"
-	if f.Kind == store.JSON {
-		return value
+	if f.Kind == store.JSON { // what is none is sent as it is, and is an error at its place
+		return "IF(" + valid + ", " + value + ", " + column + ")"
 	}
-	text := "CONVERT(IF(" + kind + " = 'NULL', NULL, JSON_UNQUOTE(" + value + ")) USING utf8mb4) COLLATE utf8mb4_bin"
+	plain := "CONVERT(IF(" + kind + " = 'NULL', NULL, JSON_UNQUOTE(" + value + ")) USING utf8mb4) COLLATE "
+	if f.Kind == store.Text {
+		return "(" + plain + f.Collation + ")"
+	}
+	text := plain + "utf8mb4_bin"
 	when := func(pattern, then string) string { return " WHEN " + text + " REGEXP '" + pattern + "' THEN " + then }
 	number := "(" + text + " + 0e0)"
 	moment := "TIMESTAMPADD(MINUTE, -(CONCAT(SUBSTR(" + text + ", -6, 1), SUBSTR(" + text + ", -5, 2) * 60 + RIGHT(" + text + ", 2)) + 0), " + mysqlMoment(text) + ")"
@@ -51,10 +60,16 @@ func (mysqlDialect) inside(column string, f *store.Field) string {
 			when("^"+dayPattern+"T"+clockPattern+offsetPattern+"$", "CAST("+moment+" AS DATE)") + " END)"
 	case store.Clock:
 		return "(CASE" + when("^"+clockPattern+"$", "CAST(LEFT("+text+", 15) AS TIME(6))") + " END)"
-	case store.UUID:
-		return "(CASE" + when(uuidPattern, "LOWER("+text+")") + " END)"
 	}
-	return "(" + text + ")"
+	return "(CASE" + when(uuidPattern, "LOWER("+text+")") + " END)"
+}
+
+// exactCollation is that of texts that are equal just if they are the same.
+func exactCollation(version string) string {
+	if strings.Contains(version, "MariaDB") {
+		return "utf8mb4_nopad_bin"
+	}
+	return "utf8mb4_0900_bin"
 }
 
 // mysqlMoment writes the moment that a text begins with, without what it says of an

@@ -15,7 +15,11 @@ func (postgresDialect) typed(f, column *store.Field) {
 		store.Time: "timestamp with time zone", store.Date: "date", store.Clock: "time without time zone", store.UUID: "uuid", store.JSON: column.Type}[f.Kind]
 }
 
-func (postgresDialect) inside(column string, f *store.Field) string {
+func (postgresDialect) inside(alias string, f *store.Field) string {
+	if f.Indexed != "" { // of which every row has one, or none
+		return indexedForm(alias, f)
+	}
+	column := alias + "." + postgresDialect{}.quote(f.Column)
 	last := len(f.Inside) - 1
 	for _, name := range f.Inside[:last] {
 		column += " -> " + literal(name)

@@ -70,6 +70,9 @@ SELECT m.name AS "set", m.type AS what, COALESCE(m.sql, '') AS definition, c.nam
 			f.Collation = collationOf(c.Definition, c.Name)
 			f.Loose = f.Collation != "" && !strings.EqualFold(f.Collation, "BINARY")
 		}
+		if f.Kind == store.Text { // the type of most that hold JSON
+			f.Opens = insideKinds
+		}
 		if isUntyped(&f) {
 			f.Also = anyKinds
 		}

@@ -18,7 +18,8 @@ func (sqliteDialect) typed(f, _ *store.Field) {
 	f.Type = "" // what is computed is of no type
 }
 
-func (sqliteDialect) inside(column string, f *store.Field) string {
+func (sqliteDialect) inside(alias string, f *store.Field) string {
+	column := alias + "." + sqliteDialect{}.quote(f.Column)
 	last := len(f.Inside) - 1
 	whole := column
 	for _, name := range f.Inside[:last] {
@@ -107,7 +108,7 @@ func sqliteExpression(definition string, set *store.Set) []store.Expression {
 	}
 	// The same expression, with the row's name in front of the column.
 	before, after, _ := strings.Cut(form, column)
-	form = strings.TrimRight(before, "\"`[") + store.RowMark + "." + sqliteDialect{}.quote(column) + strings.TrimLeft(after, "\"`]")
+	form = "(" + strings.TrimRight(before, "\"`[") + store.RowMark + "." + sqliteDialect{}.quote(column) + strings.TrimLeft(after, "\"`]") + ")"
 	var list []store.Expression
 	for _, kind := range []store.Kind{store.Text, store.Int} {
 		list = append(list, store.Expression{Field: column + "." + strings.Join(inside, "."), Kind: kind, Form: form})

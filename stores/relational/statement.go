@@ -251,17 +251,16 @@ type fields struct {
 // another.
 func (s *statement) equalFields(there, here fields) string {
 	terms := make([]string, len(there.names))
-	set := s.catalogue.Sets[there.set]
-	ofHere, ofThere := s.matched(s.catalogue.Sets[here.set], set, here.names, there.names)
+	ofHere, ofThere := s.matched(s.catalogue.Sets[here.set], s.catalogue.Sets[there.set], here.names, there.names)
 	for k, f := range ofThere {
-		terms[k] = s.meet(there.alias, set, f, s.own(here.alias, ofHere[k]), ofHere[k])
+		terms[k] = s.meet(there.alias, f, s.own(here.alias, ofHere[k]), ofHere[k])
 	}
 	return strings.Join(terms, " AND ")
 }
 
 // meet writes that a field of one table, which is looked for, equals a value of another.
-func (s *statement) meet(alias string, set *store.Set, f *store.Field, here string, other *store.Field) string {
-	return s.narrowed(s.dialect.meet(s.own(alias, f), f, here, other), alias, set, f, func(form string) string {
+func (s *statement) meet(alias string, f *store.Field, here string, other *store.Field) string {
+	return s.narrowed(s.dialect.meet(s.own(alias, f), f, here, other), alias, f, func(form string) string {
 		return s.dialect.equalForm(form, here, f, false)
 	})
 }
@@ -301,7 +300,7 @@ func (s *statement) joins(w *writer, b *branch, reads []int) {
 			if b.isInside(r.Parent) && !b.isInside(j) {
 				here = "b." + s.linkName(r.Parent, ofParent[k])
 			}
-			w.add(s.meet(fmt.Sprintf("t%d", j), s.set(j), f, here, ofParent[k]))
+			w.add(s.meet(fmt.Sprintf("t%d", j), f, here, ofParent[k]))
 		}
 		w.add(s.predicates(j))
 	}
@@ -370,14 +369,10 @@ func (l *layout) grownLookup() int64 { return 4 * l.maxLookup }
 // values of the host.
 func (s *statement) equal(alias string, read int) string {
 	r := s.reads[read]
-	set := s.set(read)
-	if r.JoinTable != nil {
-		set = s.catalogue.Sets[r.JoinTable.Set]
-	}
 	ofParent, own := s.linked(read)
 	terms := make([]string, len(own))
 	for k, f := range own {
-		terms[k] = s.meet(alias, set, f, "h."+s.linkName(r.Parent, ofParent[k]), ofParent[k])
+		terms[k] = s.meet(alias, f, "h."+s.linkName(r.Parent, ofParent[k]), ofParent[k])
 	}
 	return strings.Join(terms, " AND ")
 }

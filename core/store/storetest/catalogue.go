@@ -57,6 +57,9 @@ func field(set *store.Set, name, word string) store.Field {
 		f.Kind = mustKind(kind)
 	}
 	f.Type = kind
+	if f.Kind == store.JSON {
+		f.Opens = []store.Kind{store.Text, store.Int, store.Float, store.Bool}
+	}
 	f.Nullable = strings.Contains(word, "?")
 	if strings.Contains(word, "!") {
 		set.Keys = append(set.Keys, []string{name})
