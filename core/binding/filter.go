@@ -154,7 +154,7 @@ func (b *binder) compare(in *schema.Input, operators *schema.InputObject, p filt
 			b.fail(ruleFilter, op.Pos, op.Coordinate, "", msgComparisonType, op.Coordinate, op.Type)
 			return nil
 		}
-		kind, codec, err := fitField(named, info)
+		kind, codec, err := fitCompared(named, info)
 		if err != nil {
 			b.fail(ruleFits, in.Pos, in.Coordinate, "", msgArgumentType, in.Coordinate, named, p.records.Set, path, info.Type, err)
 			return nil

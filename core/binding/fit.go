@@ -1,6 +1,7 @@
 package binding
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 
@@ -23,6 +24,23 @@ func fitField(t schema.Named, info *store.Field) (store.Kind, scalar.Codec, erro
 		if slices.Contains(info.Also, also) {
 			return fit(t, also)
 		}
+	}
+	return kind, codec, err
+}
+
+// fitCompared chooses how values that are given are compared with a stored field: inside
+// JSON as texts, if their type is none that Osprey knows. A column of JSON is not
+// compared as a whole.
+func fitCompared(t schema.Named, info *store.Field) (store.Kind, scalar.Codec, error) {
+	kind, codec, err := fitField(t, info)
+	switch {
+	case err != nil || kind != store.JSON || info == nil:
+	case info.Column != "":
+		if c, ok := scalar.Named("ID").Column(info.Usual()); ok {
+			return c.Kind, c.Codec, nil
+		}
+	case info.Opens != nil:
+		err = errors.New("JSON is not compared as a whole")
 	}
 	return kind, codec, err
 }

@@ -166,7 +166,7 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 		arg.Path = path
 	}
 	info := b.info(d, target, arg.Path, a.Coordinate, "the field narrowed by "+a.Coordinate)
-	kind, codec, err := fitField(named, valueOf(info))
+	kind, codec, err := fitCompared(named, valueOf(info))
 	if err != nil {
 		b.fail(ruleFits, a.Pos, a.Coordinate, "", msgArgumentType, a.Coordinate, named, target.Set, arg.Path, info.Type, err)
 		return false

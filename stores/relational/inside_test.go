@@ -259,3 +259,35 @@ type Papers { cranes: Int flags: [String!] }`
 		})
 	}
 }
+
+// TestInsideEnums compares values inside JSON that are enums, or of a scalar of the
+// schema's own; a column of JSON is not compared as a whole.
+func TestInsideEnums(t *testing.T) {
+	const types = `scalar Flag
+enum State { OPEN @at(path: "open") SHUT }
+type Query { craft(filter: CraftFilter, flag: Flag @at(path: "papers.flag")): [Craft!]! @read(sort: "imo") }
+type Craft @stored(in: "db", as: "craft", key: "imo") { imo: Int! flag: Flag @at(path: "papers.flag") papers: Flag state: State @at(path: "papers.state") states: [State] @at(path: "papers.states") }`
+	for _, kind := range kinds {
+		t.Run(kind, func(t *testing.T) {
+			typ := map[string]string{relational.Postgres: "jsonb", relational.MySQL: "json", relational.SQLite: "JSON"}[kind]
+			e, _ := engineOf(t, kind, types, "CREATE TABLE craft (imo int PRIMARY KEY, papers "+typ+`)
+INSERT INTO craft VALUES (1, '{"flag": "NO", "state": "open", "states": ["SHUT", "open"]}'), (2, '{"flag": 5, "state": "SHUT"}')`)
+			for op, want := range map[string]string{
+				`{ craft { flag state states } }`:                       `{"craft":[{"flag":"NO","state":"OPEN","states":["SHUT","OPEN"]},{"flag":5,"state":"SHUT","states":null}]}`,
+				`{ craft(filter: {flag: {is: "NO"}}) { imo } }`:         `{"craft":[{"imo":1}]}`,
+				`{ craft(filter: {flag: {is: 5}}) { imo } }`:            `{"craft":[{"imo":2}]}`,
+				`{ craft(filter: {flag: {notIn: [5, true]}}) { imo } }`: `{"craft":[{"imo":1}]}`,
+				`{ craft(flag: 5) { imo } }`:                            `{"craft":[{"imo":2}]}`,
+				`{ craft(filter: {state: {is: OPEN}}) { imo } }`:        `{"craft":[{"imo":1}]}`,
+				`{ craft(filter: {state: {isNot: OPEN}}) { imo } }`:     `{"craft":[{"imo":2}]}`,
+			} {
+				if o := e.Ask(t, op, nil); o.Data != want || len(o.Errors) > 0 {
+					t.Errorf("%s\ngives %s %v\nwant  %s", op, o.Data, o.Errors, want)
+				}
+			}
+			if filter := e.Schema().Type("CraftFilter").(*schema.InputObject); filter.Field("papers") != nil {
+				t.Error("a column of JSON is compared as a whole")
+			}
+		})
+	}
+}

@@ -103,7 +103,7 @@ var generatedForm = regexp.MustCompile("(?i)^\\(*(?:cast\\()?(?:json_value\\(|js
 // databases have for an index on an expression.
 func mysqlExpression(f *store.Field, made string, set *store.Set) (store.Expression, bool) {
 	found := generatedForm.FindStringSubmatch(made)
-	if found == nil || f.Kind != store.Text && f.Kind != store.Int && f.Kind != store.Decimal && f.Kind != store.Float || f.AsText {
+	if found == nil || f.Kind != store.Text && f.Kind != store.Int || f.AsText || strings.HasPrefix(f.Type, "char") { // which others round, or strip of spaces
 		return store.Expression{}, false
 	}
 	if column := set.Field(found[1]); column == nil || column.Opens == nil {

@@ -2,7 +2,6 @@ package relational
 
 import (
 	"context"
-	"database/sql"
 	"database/sql/driver"
 	"slices"
 
@@ -159,7 +158,10 @@ func (s *Source) runStages(ctx context.Context, f *form, in []store.Input, c *co
 	return err
 }
 
-func (s *Source) tryStages(ctx context.Context, f *form, in []store.Input, c *collector) (err error) {
+// tryStages runs the statements on a connection of the pool, by the driver's own
+// interface: of each row, database/sql would copy every value. A connection on which
+// something went wrong is closed, and the database ends what it had begun.
+func (s *Source) tryStages(ctx context.Context, f *form, in []store.Input, c *collector) error {
 	c.begin()
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
@@ -167,11 +169,25 @@ func (s *Source) tryStages(ctx context.Context, f *form, in []store.Input, c *co
 	if err != nil {
 		return err
 	}
-	t := &transaction{conn: conn, words: &s.dialect.transaction, cut: cancel}
-	if len(f.stages) == 1 {
-		t.words = &transactionWords{} // it sees one state by itself
+	defer conn.Close()
+	lent := conn.Raw(func(own any) error {
+		t := &transaction{conn: own.(driverConn), words: &s.dialect.transaction, cut: cancel}
+		if len(f.stages) == 1 {
+			t.words = &transactionWords{} // it sees one state by itself
+		}
+		if err = s.inTransaction(ctx, t, f, in, c); err != nil && t.begun {
+			return driver.ErrBadConn
+		}
+		return nil
+	})
+	if err == nil {
+		err = lent
 	}
-	defer func() { err = t.end(ctx, err) }()
+	return err
+}
+
+// inTransaction runs the statements in a transaction.
+func (s *Source) inTransaction(ctx context.Context, t *transaction, f *form, in []store.Input, c *collector) error {
 	in = slices.Clone(in)
 	for i := range f.stages {
 		st, read := &f.stages[i], f.branches[i].read
@@ -197,14 +213,20 @@ func (s *Source) tryStages(ctx context.Context, f *form, in []store.Input, c *co
 			}
 		}
 	}
-	return nil
+	return t.end(ctx)
+}
+
+// A driverConn is a connection as the drivers of these databases have it.
+type driverConn interface {
+	driver.QueryerContext
+	driver.ExecerContext
 }
 
 // A transaction is that of the statements of one run. Where the database takes several
 // statements at once, its beginning goes with the first and its end with the last, so
 // that it costs no round trip.
 type transaction struct {
-	conn        *sql.Conn
+	conn        driverConn
 	words       *transactionWords
 	begun, done bool
 	cut         func() // makes that the rest of an answer is not waited for
@@ -217,33 +239,29 @@ type transactionWords struct {
 }
 
 // query runs a statement, which may be the last.
-func (t *transaction) query(ctx context.Context, text string, args []any, last bool) (*sql.Rows, error) {
+func (t *transaction) query(ctx context.Context, text string, args []driver.NamedValue, last bool) (driver.Rows, error) {
 	switch {
 	case t.begun || t.words.begin == "":
 	case t.words.together:
 		text, t.begun = t.words.begin+"; "+text, true
 	default:
-		if _, err := t.conn.ExecContext(ctx, t.words.begin); err != nil {
+		t.begun = true
+		if _, err := t.conn.ExecContext(ctx, t.words.begin, nil); err != nil {
 			return nil, err
 		}
-		t.begun = true
 	}
 	if last && t.words.together {
 		text, t.done = text+"; "+t.words.end, true
 	}
-	return t.conn.QueryContext(ctx, text, args...)
+	return t.conn.QueryContext(ctx, text, args)
 }
 
-// end ends the transaction, and gives the connection back; one on which something went
-// wrong is closed, and the database ends what it had begun.
-func (t *transaction) end(ctx context.Context, err error) error {
-	if err == nil && t.begun && !t.done {
-		_, err = t.conn.ExecContext(ctx, t.words.end)
+// end ends the transaction.
+func (t *transaction) end(ctx context.Context) error {
+	if !t.begun || t.done {
+		return nil
 	}
-	if err != nil && t.begun {
-		t.conn.Raw(func(any) error { return driver.ErrBadConn })
-	}
-	t.conn.Close()
+	_, err := t.conn.ExecContext(ctx, t.words.end, nil)
 	return err
 }
 

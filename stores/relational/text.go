@@ -2,10 +2,11 @@ package relational
 
 import (
 	"context"
-	"database/sql"
+	"database/sql/driver"
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"io"
 	"math"
 	"math/big"
 	"regexp"
@@ -16,8 +17,8 @@ import (
 	"osprey/core/store"
 )
 
-// This file runs statements over database/sql and reads values in the form of
-// text, for databases whose drivers have no better.
+// This file runs statements and reads values in the form of text, for databases whose
+// drivers have no better.
 
 // A template is a statement with places for parameters, in the order of the
 // text.
@@ -69,11 +70,15 @@ func (s *Source) runText(ctx context.Context, on *transaction, st *stage, in []s
 		}
 		args = give(&text, args, argument(p, in, s.dialect.windowed), p.field, s.dialect.windowed)
 	}
-	rows, err := on.query(ctx, text.String(), args, last)
+	named := make([]driver.NamedValue, len(args))
+	for i, v := range args {
+		named[i] = driver.NamedValue{Ordinal: i + 1, Value: v}
+	}
+	rows, err := on.query(ctx, text.String(), named, last)
 	if err != nil {
 		return err
 	}
-	err = collect(rows, c)
+	err = collect(ctx, rows, c)
 	if isCut(err) {
 		on.cut() // closing the rows would wait for the rest
 	}
@@ -84,44 +89,42 @@ func (s *Source) runText(ctx context.Context, on *transaction, st *stage, in []s
 }
 
 // collect hands the values of rows to a collector as text.
-func collect(rows *sql.Rows, c *collector) error {
-	columns, err := rows.Columns()
-	if err != nil {
-		return err
-	}
-	scanned, into := make([]any, len(columns)), make([]any, len(columns))
-	for i := range into {
-		into[i] = &scanned[i]
-	}
-	values := make([][]byte, len(columns))
-	buf := make([]byte, 0, 64) // a part of nothing would be NULL, and an empty text is not
-	ends := make([]int, len(columns))
-	for rows.Next() {
-		if err := rows.Scan(into...); err != nil {
+func collect(ctx context.Context, rows driver.Rows, c *collector) error {
+	given := make([]driver.Value, len(rows.Columns()))
+	values := make([][]byte, len(given))
+	buf := make([]byte, 0, 64)
+	for n := 1; ; n++ {
+		switch err := rows.Next(given); {
+		case err == io.EOF:
+			return nil
+		case err != nil:
 			return err
+		case n%256 == 0 && ctx.Err() != nil: // which not every driver looks at
+			return ctx.Err()
 		}
 		buf = buf[:0]
-		for i, v := range scanned {
-			buf = appendScanned(buf, v)
-			ends[i] = len(buf)
-		}
-		start := 0
-		for i, v := range scanned {
-			values[i] = buf[start:ends[i]:ends[i]]
-			if v == nil {
+		for i, v := range given {
+			switch v := v.(type) {
+			case nil:
 				values[i] = nil
+			case []byte:
+				if values[i] = v; v == nil {
+					values[i] = []byte{} // of nothing, and not NULL
+				}
+			default:
+				start := len(buf)
+				buf = appendGiven(buf, v)
+				values[i] = buf[start:len(buf):len(buf)]
 			}
-			start = ends[i]
 		}
 		if err := c.row(values); err != nil {
 			return err
 		}
 	}
-	return rows.Err()
 }
 
-// appendScanned appends a value of a driver as text.
-func appendScanned(buf []byte, v any) []byte {
+// appendGiven appends a value of a driver as text.
+func appendGiven(buf []byte, v driver.Value) []byte {
 	switch v := v.(type) {
 	case int64:
 		return strconv.AppendInt(buf, v, 10)
@@ -133,8 +136,6 @@ func appendScanned(buf []byte, v any) []byte {
 		return strconv.AppendFloat(buf, float64(v), 'g', -1, 32)
 	case bool:
 		return strconv.AppendBool(buf, v)
-	case []byte:
-		return append(buf, v...)
 	case string:
 		return append(buf, v...)
 	case time.Time:
