@@ -1,6 +1,7 @@
 package binding
 
 import (
+	"slices"
 	"strings"
 
 	"osprey/core/language"
@@ -20,6 +21,9 @@ type key struct {
 	kind store.Kind // Unknown if nothing tells
 	list bool       // a list of keys; or, if nothing tells, perhaps one
 	what string     // the store's own name of the type, for messages
+	// guessed says that nothing tells whether it is a list, of a value inside JSON, which
+	// the store could look for itself if it were none.
+	guessed bool
 }
 
 // keyOf returns what the field at a path holds, of records that are r and of the
@@ -32,49 +36,56 @@ func (b *binder) keyOf(p place, t schema.Named, path string, many bool) key {
 	if info != nil && info.Column == "" {
 		switch info.Kind {
 		case store.List:
-			return key{info.Elem, true, info.Type}
+			return key{kind: info.Elem, list: true, what: info.Type}
 		case store.JSON:
 			if many {
-				return key{store.Unknown, true, info.Type}
+				return key{kind: store.Unknown, list: true, what: info.Type}
 			}
-			return key{store.JSON, false, info.Type}
+			return key{kind: store.JSON, what: info.Type}
 		case store.Unknown:
 		default:
-			return key{info.Kind, false, info.Type}
+			return key{kind: info.Kind, what: info.Type}
 		}
 	}
-	if f := b.leafAt(p, t, path); f != nil {
-		return key{store.Unknown, schema.Depth(f.Type) > 0, f.Type.String()}
+	if k, told := b.keyAt(p, t, path); told {
+		return k
 	}
 	relational := p.source.Capabilities.Fold && p.source.Capabilities.CanFold == nil
-	return key{store.Unknown, many && (!relational || p.records == nil || info != nil), ""}
+	return key{list: many && (!relational || p.records == nil || info != nil), guessed: many && info != nil}
 }
 
-// leafAt returns the field of a type, or of the one record that is nested in it, whose
-// values are at a path; nil if no field says what is there.
-func (b *binder) leafAt(p place, t schema.Named, path string) *schema.Field {
+// keyAt returns what a type says of the key at a path: by a field whose value it is, of
+// the type or of a record that is nested in it; or by a relationship to one record, or by
+// several keys, none of which can be a list.
+func (b *binder) keyAt(p place, t schema.Named, path string) (k key, told bool) {
 	c, ok := t.(schema.Composite)
 	if !ok {
-		return nil
+		return key{}, false
 	}
 	for _, f := range schema.FieldsOf(t) {
 		named, own := schema.NamedOf(f.Type), c.Field(f.Name)
-		if directive(own, "computed") != nil || directive(own, "related") != nil || directive(own, "total") != nil {
+		if d := directive(own, "related"); d != nil {
+			if here := texts(d.Argument("here")); slices.Contains(here, path) && (schema.Depth(f.Type) == 0 || len(here) > 1) {
+				return key{what: f.Type.String()}, true
+			}
+			continue
+		}
+		if directive(own, "computed") != nil || directive(own, "total") != nil {
 			continue
 		}
 		at := b.pathOf(p, f)
 		switch rest, inside := strings.CutPrefix(path, at+"."); {
 		case at == path && schema.IsLeaf(named) && !isAny(named):
-			return f
+			return key{list: schema.Depth(f.Type) > 0, what: f.Type.String()}, true
 		case inside && !schema.IsLeaf(named) && schema.Depth(f.Type) == 0 && b.bound.records[named] == nil:
 			within := p
 			within.prefix += at + "."
-			if found := b.leafAt(within, named, rest); found != nil {
-				return found
+			if k, told = b.keyAt(within, named, rest); told {
+				return k, true
 			}
 		}
 	}
-	return nil
+	return key{}, false
 }
 
 // keys finds out what a relationship's fields hold, and tells where they cannot be
@@ -96,6 +107,12 @@ func (b *binder) keys(p place, f *schema.Field, pos language.Pos, bound *Field) 
 				f.Coordinate(), p.stored(bound.Here[i]), here.what, bound.Target.Set+"."+bound.There[i], there.what)
 			continue
 		}
+		if here.guessed {
+			b.guessed(f, pos, p.stored(bound.Here[i]), f.Owner, bound.Here[i])
+		}
+		if there.guessed {
+			b.guessed(f, pos, bound.Target.Set+"."+bound.There[i], bound.Target.Type, bound.There[i])
+		}
 		bound.ListHere, bound.ListThere = bound.ListHere || here.list, bound.ListThere || there.list
 		switch lists := here.list || there.list; {
 		case lists && len(bound.Here) > 1:
@@ -106,6 +123,11 @@ func (b *binder) keys(p place, f *schema.Field, pos language.Pos, bound *Field) 
 			b.fail(ruleUnique, pos, f.Coordinate(), "make it a list", msgListOfKeys, f.Coordinate(), schema.NamedOf(f.Type), p.stored(bound.Here[i]), bound.Target.Set+"."+bound.There[i])
 		}
 	}
+}
+
+// guessed warns that nothing tells whether a field of a type's records is a list of keys.
+func (b *binder) guessed(f *schema.Field, pos language.Pos, stored string, owner schema.Named, path string) {
+	b.warn(ruleRelated, pos, f.Coordinate(), "give "+owner.String()+" a field with @at(path: \""+path+"\"): a list, if there is one", msgOneOrMany, stored, f.Coordinate())
 }
 
 // stored names stored fields of a place, each with its record set.

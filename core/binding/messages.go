@@ -123,6 +123,7 @@ const (
 	msgSortedNoFieldColumn   = "%s is sorted by %q, which is no field of %s with a column of its own%s"
 	msgRelatesFieldsFields   = "%s relates %d fields here (%s) to %d fields there (%s)"
 	msgPairsNameFieldsRecord = "%s goes through %s, which has %d fields (%s) for %d here (%s) and %d (%s) for %d there (%s)"
+	msgOneOrMany             = "nothing says whether %s holds one key or a list of keys: %s is read in a request of its own"
 	msgNeverMeet             = "%s relates %s, which is %s, to %s, which is %s: the one is never equal to the other"
 	msgListOfLists           = "%s is a list of lists, and what it reads is one list"
 	msgRelatedTwice          = "%s says twice what is related to it"
