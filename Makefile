@@ -1,6 +1,6 @@
 # make demo   starts the harbour and serves it (PORT=8420 moves it, FRESH=1 makes its data again)
 # make test   checks and tests everything
-# make build  builds bin/osprey with its console
+# make build  builds bin/osprey with its console (CONSOLE=no leaves it out: only Go is needed)
 # make faults puts every kind of store in every fault, with many callers
 # make bench  measures Osprey beside handlers written by hand, in
 #             twenty-five minutes; make bench-quick in a minute
@@ -22,8 +22,9 @@ test: tools-test build documents lint
 faults: tools-test documents
 	go test -timeout 30m -count 1 ./faults -whole
 
-build: tools console
-	go build -o bin/osprey ./cmd/osprey
+# Without what a debugger needs, which is a third of it.
+build: $(if $(filter no,$(CONSOLE)),,tools console)
+	go build -trimpath -ldflags '-s -w -X main.built=$(shell git describe --tags --always --dirty 2> /dev/null)' -o bin/osprey ./cmd/osprey
 
 tools:
 	@scripts/tools.sh

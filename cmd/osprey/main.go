@@ -5,11 +5,14 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"os"
 	"os/signal"
+	"runtime"
+	"runtime/debug"
 	"slices"
 	"syscall"
 	"time"
@@ -55,23 +58,43 @@ func ended(done <-chan error) error {
 
 // command is the whole command line.
 func command() *cli.Command {
-	cli.VersionPrinter = nil
+	cli.VersionPrinter = func(c *cli.Command) { fmt.Fprintln(c.Root().Writer, "osprey", c.Root().Version) }
 	return &cli.Command{
 		Name:  "osprey",
 		Usage: "answer nested queries over several stores, asking each store once",
 		Description: "A project is a folder with osprey.yaml and schema files. Start with the demo:\n\n" +
 			"   osprey demo\n   osprey ask -f demo/harbour/operations/Board.graphql --calls",
-		Commands:              []*cli.Command{newCommand(), startCommand(), checkCommand(), askCommand(), explainCommand(), tidyCommand(), demoCommand()},
-		HideVersion:           true,
-		Suggest:               true,
-		EnableShellCompletion: true,
-		OnUsageError:          usageError,
-		ExitErrHandler:        func(context.Context, *cli.Command, error) {},
+		Commands:                        []*cli.Command{newCommand(), startCommand(), checkCommand(), askCommand(), explainCommand(), tidyCommand(), demoCommand()},
+		Version:                         version(),
+		Suggest:                         true,
+		EnableShellCompletion:           true,
+		ConfigureShellCompletionCommand: tellCompletion,
+		OnUsageError:                    usageError,
+		ExitErrHandler:                  func(context.Context, *cli.Command, error) {},
 		CommandNotFound: func(_ context.Context, c *cli.Command, name string) {
 			fmt.Fprintf(c.Root().ErrWriter, "osprey: there is no command %q; osprey --help lists them\n", name)
 			os.Exit(exitUsage)
 		},
 	}
+}
+
+// built is the release or the commit that "make build" has built the program from.
+var built string
+
+// version tells what this program was built from, and by which Go, for which machine.
+func version() string {
+	if info, ok := debug.ReadBuildInfo(); ok && built == "" && info.Main.Version != "(devel)" {
+		built = info.Main.Version
+	}
+	return fmt.Sprintf("%s, %s %s/%s", cmp.Or(built, "of no known version"), runtime.Version(), runtime.GOOS, runtime.GOARCH)
+}
+
+// tellCompletion describes the command that prints a script for a shell.
+func tellCompletion(c *cli.Command) {
+	c.Hidden = false
+	c.Usage = "print a script that completes commands and options in a shell"
+	c.ArgsUsage = "bash|zsh|fish|pwsh"
+	c.Description = "Example:\n   source <(osprey completion bash)\n   osprey completion fish > ~/.config/fish/completions/osprey.fish"
 }
 
 // A coded error ends the program with a code of its own.

@@ -14,7 +14,7 @@ import (
 
 // starter is the project that "osprey new" makes.
 //
-//go:embed starter
+//go:embed all:starter
 var starter embed.FS
 
 // newCommand returns "osprey new": a project on sample files.
@@ -51,7 +51,7 @@ func runNew(_ context.Context, c *cli.Command) error {
 		return fmt.Errorf("the project cannot be written: %w", err)
 	}
 	operation := filepath.Join(dir, "operations", "InPort.graphql")
-	fmt.Fprintf(c.Root().Writer, "%s is a project on sample files: osprey.yaml, schema/, operations/ and data/.\n\n"+
+	fmt.Fprintf(c.Root().Writer, "%s is a project on sample files: osprey.yaml, schema/, operations/, data/ and a README.md.\n\n"+
 		"Ask it, with nothing else running:\n   osprey ask --project %s -f %s --calls\n\n"+
 		"Serve it, with its console:\n   osprey start %s\n", dir, dir, operation, dir)
 	return nil

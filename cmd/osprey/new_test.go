@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -26,6 +27,7 @@ func TestNew(t *testing.T) {
 	if out, errs, code := osprey(t, "tidy", "--check", dir); code != 0 {
 		t.Errorf("tidy: %d %s%s", code, out, errs)
 	}
+	followReadme(t, dir)
 	out, errs, code = osprey(t, "ask", "--project", dir, "-f", filepath.Join(dir, "operations", "InPort.graphql"), "--var", "limit=2")
 	var answer struct {
 		Data struct {
@@ -57,6 +59,56 @@ func TestNew(t *testing.T) {
 	}
 	if out, errs, code := osprey(t, "check", dir); code != 3 || !strings.Contains(out+errs, "operators.json, line 2") {
 		t.Errorf("check of a wrong file: %d %s%s", code, out, errs)
+	}
+}
+
+// followReadme runs the commands of a project's README, but for the one that serves,
+// and holds that it names all that is there.
+func followReadme(t *testing.T, dir string) {
+	t.Helper()
+	text, err := os.ReadFile(filepath.Join(dir, "README.md"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	ran := 0
+	for _, line := range strings.Split(string(text), "\n") {
+		words := strings.Fields(line)
+		if len(words) < 2 || words[0] != "osprey" || words[1] == "start" {
+			continue
+		}
+		ran++
+		if out, errs, code := ospreyIn(t, dir, words[1:]...); code != 0 {
+			t.Errorf("%s: %d %s%s", line, code, out, errs)
+		}
+	}
+	if ran != 2 {
+		t.Errorf("the README has %d commands beside start", ran)
+	}
+	entries, err := os.ReadDir(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, entry := range entries {
+		if name := entry.Name(); name != "README.md" && name != ".gitignore" && !strings.Contains(string(text), "`"+name) {
+			t.Errorf("the README does not name %s", name)
+		}
+	}
+}
+
+// TestVersion tells what the program was built from, and completes commands in shells.
+func TestVersion(t *testing.T) {
+	for _, flag := range []string{"--version", "-v"} {
+		if out, errs, code := osprey(t, flag); code != 0 || errs != "" || !regexp.MustCompile(`^osprey \S.*, go1\.\d+\S* \w+/\w+\n$`).MatchString(out) {
+			t.Errorf("%s: %d %q %s", flag, code, out, errs)
+		}
+	}
+	for _, shell := range []string{"bash", "zsh", "fish", "pwsh"} {
+		if out, errs, code := osprey(t, "completion", shell); code != 0 || errs != "" || len(out) < 100 {
+			t.Errorf("completion %s: %d %s", shell, code, errs)
+		}
+	}
+	if out, _, _ := osprey(t, "--generate-shell-completion"); !strings.Contains(out, "explain:tell which stores") {
+		t.Errorf("commands are completed as %q", out)
 	}
 }
 

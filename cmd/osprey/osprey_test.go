@@ -36,10 +36,16 @@ func TestMain(m *testing.M) {
 // osprey runs the program as a person does, from the folder of the sources.
 func osprey(t *testing.T, args ...string) (stdout, stderr string, code int) {
 	t.Helper()
+	return ospreyIn(t, demotest.Root(), args...)
+}
+
+// ospreyIn runs it in a folder.
+func ospreyIn(t *testing.T, dir string, args ...string) (stdout, stderr string, code int) {
+	t.Helper()
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()
 	cmd := exec.CommandContext(ctx, program, args...)
-	cmd.Dir = demotest.Root()
+	cmd.Dir = dir
 	var out, errs bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &errs
 	err := cmd.Run()
