@@ -47,6 +47,9 @@ func Open(ctx context.Context, dir string, log *slog.Logger) (*Project, Findings
 	return OpenWith(ctx, dir, log, &Additions{})
 }
 
+// ErrNoProject is the error of a folder that holds no project.
+var ErrNoProject = errors.New("is no project: it has no " + ConfigFile)
+
 // OpenWith is [Open] with what a program adds to the project.
 func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*Project, Findings, error) {
 	if log == nil {
@@ -56,7 +59,7 @@ func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions
 	text, err := os.ReadFile(path)
 	if err != nil {
 		if errors.Is(err, fs.ErrNotExist) {
-			return nil, nil, fmt.Errorf("%s is no project: it has no %s", dir, ConfigFile)
+			return nil, nil, fmt.Errorf("%s %w", dir, ErrNoProject)
 		}
 		return nil, nil, err
 	}

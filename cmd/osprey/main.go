@@ -18,6 +18,8 @@ import (
 	"time"
 
 	"github.com/urfave/cli/v3"
+
+	"osprey/project"
 )
 
 // The exit codes beyond 0.
@@ -71,11 +73,14 @@ func command() *cli.Command {
 		ConfigureShellCompletionCommand: tellCompletion,
 		OnUsageError:                    usageError,
 		ExitErrHandler:                  func(context.Context, *cli.Command, error) {},
-		CommandNotFound: func(_ context.Context, c *cli.Command, name string) {
-			fmt.Fprintf(c.Root().ErrWriter, "osprey: there is no command %q; osprey --help lists them\n", name)
-			os.Exit(exitUsage)
-		},
+		CommandNotFound:                 notFound,
 	}
+}
+
+// notFound ends the program at a command that there is not.
+func notFound(_ context.Context, c *cli.Command, name string) {
+	fmt.Fprintf(c.Root().ErrWriter, "osprey: there is no command %q; %s --help lists them\n", name, c.FullName())
+	os.Exit(exitUsage)
 }
 
 // built is the release or the commit that "make build" has built the program from.
@@ -91,7 +96,7 @@ func version() string {
 
 // tellCompletion describes the command that prints a script for a shell.
 func tellCompletion(c *cli.Command) {
-	c.Hidden = false
+	c.Hidden, c.CommandNotFound = false, notFound
 	c.Usage = "print a script that completes commands and options in a shell"
 	c.ArgsUsage = "bash|zsh|fish|pwsh"
 	c.Description = "Example:\n   source <(osprey completion bash)\n   osprey completion fish > ~/.config/fish/completions/osprey.fish"
@@ -130,8 +135,11 @@ func exitCode(err error) int {
 		fmt.Fprintln(os.Stderr, "osprey:", err)
 	}
 	var c *coded
-	if errors.As(err, &c) {
+	switch {
+	case errors.As(err, &c):
 		return c.code
+	case errors.Is(err, project.ErrNoProject):
+		return exitUsage
 	}
 	return exitNo
 }

@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"net"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -58,7 +59,7 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, listening fu
 	}
 	l, err := net.Listen("tcp", listen)
 	if err != nil {
-		return unreachable(cannotListen(listen, err))
+		return cannotListen(listen, err)
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
@@ -91,9 +92,12 @@ func drainOf(c *project.Config, at net.Addr) time.Duration {
 
 // cannotListen says why an address cannot be used.
 func cannotListen(listen string, err error) error {
-	var op *net.OpError
-	if errors.As(err, &op) && strings.Contains(op.Err.Error(), "address already in use") {
-		return fmt.Errorf("%s is taken: stop what listens there, or choose another address with --listen", listen)
+	var wrong *net.AddrError
+	switch {
+	case errors.As(err, &wrong):
+		return wrongUse("it cannot listen on %s: an address is like %s", listen, defaultListen)
+	case errors.Is(err, syscall.EADDRINUSE):
+		return unreachable(fmt.Errorf("%s is taken: stop what listens there, or choose another address with --listen", listen))
 	}
-	return fmt.Errorf("cannot listen on %s: %w", listen, err)
+	return unreachable(fmt.Errorf("cannot listen on %s: %w", listen, err))
 }
