@@ -98,9 +98,9 @@ type Gauge @stored(in: "s", as: "gauges", key: "code") { code: ID! }
 		requests int
 	}{
 		{`{ survey { given both { quay { name } gauge { code } } } }`,
-			`{"survey":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}],\"gauges\":[{\"code\":\"B\"},{\"code\":\"C\"}]},\"args\":{\"unit\":null}}","both":[{"quay":{"name":"Pier"},"gauge":{"code":"B"}},{"quay":{"name":"Mole"},"gauge":null}]}}`, 5},
-		{`{ survey(days: null, unit: "m") { given } }`, `{"survey":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}],\"gauges\":[{\"code\":\"B\"},{\"code\":\"C\"}]},\"args\":{\"days\":null,\"unit\":\"m\"}}"}}`, 3},
-		{`{ quays { name } survey(days: 3) { given } }`, `{"quays":[{"name":"Mole"},{"name":"Pier"}],"survey":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}],\"gauges\":[{\"code\":\"B\"},{\"code\":\"C\"}]},\"args\":{\"days\":3,\"unit\":null}}"}}`, 3},
+			`{"survey":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}],\"gauges\":[{\"code\":\"B\"},{\"code\":\"C\"}]},\"args\":{\"unit\":null}}","both":[{"quay":{"name":"Pier"},"gauge":{"code":"B"}},{"quay":{"name":"Mole"},"gauge":null}]}}`, 3},
+		{`{ survey(days: null, unit: "m") { given } }`, `{"survey":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}],\"gauges\":[{\"code\":\"B\"},{\"code\":\"C\"}]},\"args\":{\"days\":null,\"unit\":\"m\"}}"}}`, 2},
+		{`{ quays { name } survey(days: 3) { given } }`, `{"quays":[{"name":"Mole"},{"name":"Pier"}],"survey":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}],\"gauges\":[{\"code\":\"B\"},{\"code\":\"C\"}]},\"args\":{\"days\":3,\"unit\":null}}"}}`, 2},
 		{`{ port { quays { code } survey { given } } }`, `{"port":{"quays":[{"code":"A"},{"code":"B"}],"survey":{"given":"{\"record\":{\"quays\":[{\"name\":\"Mole\"},{\"name\":\"Pier\"}]},\"args\":{}}"}}}`, 2},
 		{`mutation { measure { given } again: measure { given } }`, `{"measure":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}]},\"args\":{}}"},"again":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}]},\"args\":{}}"}}`, 4},
 	} {

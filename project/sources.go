@@ -66,7 +66,7 @@ func openFiles(dir string, c *SourceConfig) (store.Source, error) {
 	if folder != "" && !filepath.IsAbs(folder) {
 		folder = filepath.Join(dir, folder)
 	}
-	return opened(files.Open(files.Config{Folder: folder, MaxBytes: int64(c.MaxAnswer)}))
+	return opened(files.Open(files.Config{Folder: folder, MaxRecords: int(c.MaxRecords), MaxBytes: int64(c.MaxAnswer)}))
 }
 
 func openFunctions(_ string, c *SourceConfig) (store.Source, error) {

@@ -28,6 +28,9 @@ func TestNew(t *testing.T) {
 		t.Errorf("tidy: %d %s%s", code, out, errs)
 	}
 	followReadme(t, dir)
+	if out, errs, code := osprey(t, "explain", "--project", dir, "-f", filepath.Join(dir, "operations", "InPort.graphql")); code != 0 || !strings.HasPrefix(out, "1 store request in 1 wave\n") {
+		t.Errorf("the first operation that is seen is not one request: %d %s%s", code, out, errs)
+	}
 	out, errs, code = osprey(t, "ask", "--project", dir, "-f", filepath.Join(dir, "operations", "InPort.graphql"), "--var", "limit=2")
 	var answer struct {
 		Data struct {

@@ -25,6 +25,9 @@ func (s *Source) Catalogue(context.Context) (*store.Catalogue, error) {
 		}
 		c.Sets[name] = describe(name, records)
 	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.known = c
 	return c, nil
 }
 

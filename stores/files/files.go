@@ -9,7 +9,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -19,8 +18,9 @@ import (
 
 // Config configures a source. The zero value of a bound means its default.
 type Config struct {
-	Folder   string
-	MaxBytes int64 // largest file; default 64 MB
+	Folder     string
+	MaxRecords int   // most records of an answer; default [store.DefaultMaxRecords]
+	MaxBytes   int64 // largest file; default 64 MB
 }
 
 // A Source is one folder. Each file in it is a record set of the file's name
@@ -28,8 +28,9 @@ type Config struct {
 type Source struct {
 	config Config
 
-	mu   sync.Mutex // guards what follows
-	read map[string]*contents
+	mu    sync.Mutex // guards what follows
+	read  map[string]*contents
+	known *store.Catalogue // as it was told last
 }
 
 // contents is what was read of a file.
@@ -44,14 +45,37 @@ func Open(c Config) (*Source, error) {
 	if c.Folder == "" {
 		return nil, errors.New(`it has no folder; write folder: and its path`)
 	}
+	if c.MaxRecords <= 0 {
+		c.MaxRecords = store.DefaultMaxRecords
+	}
 	if c.MaxBytes <= 0 {
 		c.MaxBytes = 64 << 20
 	}
 	return &Source{config: c, read: map[string]*contents{}}, nil
 }
 
-// Capabilities says that the engine sorts, cuts and counts.
-func (s *Source) Capabilities() store.Capabilities { return store.Capabilities{Group: store.ByRead} }
+// Capabilities says that all files are one store: what is related by fields of one kind
+// is part of a request, while the engine sorts, cuts and counts.
+func (s *Source) Capabilities() store.Capabilities {
+	return store.Capabilities{Fold: true, CanFold: s.canFold, Group: store.BySource}
+}
+
+// canFold reports whether records of two files can be matched here: by fields of which
+// all values are of one kind.
+func (s *Source) canFold(set string, here []string, related string, there []string) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.known == nil || s.known.Sets[set] == nil || s.known.Sets[related] == nil {
+		return false
+	}
+	for i := range here {
+		a, b := s.known.Sets[set].Field(here[i]), s.known.Sets[related].Field(there[i])
+		if a == nil || b == nil || a.Kind != b.Kind || a.Kind == store.Unknown || a.Kind == store.List || a.Kind == store.JSON {
+			return false
+		}
+	}
+	return true
+}
 
 // Ping reports whether the folder can be read.
 func (s *Source) Ping(context.Context) error {
@@ -107,64 +131,4 @@ func (s *Source) records(path string) ([]any, error) {
 	}
 	s.read[path] = &contents{info.ModTime(), info.Size(), records}
 	return records, nil
-}
-
-// Prepare makes a read of one file.
-func (s *Source) Prepare(_ *store.Catalogue, reads []*store.Read) (store.Request, error) {
-	sets, err := s.sets()
-	if err != nil {
-		return nil, err
-	}
-	path := sets[reads[0].Set]
-	if path == "" {
-		return nil, &store.Error{Code: store.BadAnswer, Msg: "has no file of the set " + reads[0].Set}
-	}
-	return &request{s, path, reads[0]}, nil
-}
-
-type request struct {
-	source *Source
-	path   string
-	read   *store.Read
-}
-
-// Describe names the file.
-func (r *request) Describe() store.Description {
-	asks := filepath.Base(r.path)
-	var by []string
-	for _, k := range r.read.Keys {
-		by = append(by, r.read.Columns[k].Path)
-	}
-	for i := range r.read.Where {
-		for _, path := range r.read.Where[i].Paths(nil) {
-			if !slices.Contains(by, path) {
-				by = append(by, path)
-			}
-		}
-	}
-	if len(by) > 0 {
-		asks += " by " + strings.Join(by, ", ")
-	}
-	return store.Description{Asks: asks, Statement: "read " + filepath.Base(r.path)}
-}
-
-// Run looks at every record of the file.
-func (r *request) Run(_ context.Context, _ *store.Caller, in []store.Input) (*store.Answer, error) {
-	records, err := r.source.records(r.path)
-	if err != nil {
-		return nil, err
-	}
-	members := store.NewMembers(r.read, &in[0])
-	t := store.NewTable(r.read.Columns)
-	for _, record := range records {
-		if !members.Has(store.JSONSubject{Value: record}) {
-			continue
-		}
-		t.Len++
-		for i := range r.read.Columns {
-			w := &r.read.Columns[i]
-			t.Columns[i].AppendJSON(w, store.JSONPath(record, w.Path))
-		}
-	}
-	return &store.Answer{Tables: []*store.Table{t}, Requests: 1}, nil
 }

@@ -102,7 +102,7 @@ func TestFailures(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	request, err := s.Prepare(c, []*store.Read{{Set: "a", Columns: []store.Wanted{{Path: "id", Kind: store.Int}}}})
+	request, err := s.Prepare(c, []*store.Read{{Set: "a", Parent: -1, Columns: []store.Wanted{{Path: "id", Kind: store.Int}}}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -161,5 +161,52 @@ func TestMissing(t *testing.T) {
 		if f := c.Sets["things"].Field(path); f == nil || f.Nullable != want {
 			t.Errorf("%s is %+v, want nullable %t", path, f, want)
 		}
+	}
+}
+
+// TestOneRequest asks for related records of several files, which is one request; but by
+// keys that are lists, or not all of one kind, records are found in the next wave.
+func TestOneRequest(t *testing.T) {
+	dir := t.TempDir()
+	put(t, dir, "craft.json", `[{"imo": 1, "name": "Tern", "operator": "a", "quay": "N", "berth": 1, "mix": 1, "pals": [2, 1]},
+		{"imo": 2, "name": "Petrel", "operator": "a", "quay": "N", "berth": 2, "mix": "x", "pals": []}, {"imo": 3, "name": "Gannet", "operator": "z", "quay": null, "berth": 1, "mix": 2}]`)
+	put(t, dir, "operators.csv", "id,name\na,Ansgar\nb,Berit\n")
+	put(t, dir, "berths.jsonl", "{\"quay\": \"N\", \"number\": 1, \"depth\": 7}\n{\"quay\": \"N\", \"number\": 2, \"depth\": 9}\n{\"quay\": \"S\", \"number\": 1, \"depth\": 5}\n")
+	const types = `type Query { craft(filter: CraftFilter, sort: [CraftSort!], limit: Int): [Craft!]! @read operators: [Operator!]! @read berths: [Berth!]! @read }
+type Craft @stored(in: "port", as: "craft", key: "imo") { imo: Int! name: String! operator: Operator @related(here: "operator", there: "id") berth: Berth @related(here: ["quay", "berth"], there: ["quay", "number"])
+  pals: [Craft!]! @related(here: "pals", there: "imo") mixed: [Craft!]! @related(here: "mix", there: "imo") }
+type Operator @stored(in: "port", as: "operators", key: "id") { id: ID! name: String! fleet(filter: CraftFilter, sort: [CraftSort!], limit: Int): [Craft!]! @related(here: "id", there: "operator") count: Int! @total(of: "fleet") }
+type Berth @stored(in: "port", as: "berths", key: ["quay", "number"]) { quay: String! number: Int! depth: Int craft: [Craft!]! @related(here: ["quay", "number"], there: ["quay", "berth"]) }`
+	e := conform.NewEngine(t, types, map[string]store.Source{"port": open(t, dir)})
+	for _, test := range []struct {
+		op, data string
+		requests int
+	}{
+		{`{ craft { name operator { name count } berth { depth craft { name } } } }`, `{"craft":[{"name":"Tern","operator":{"name":"Ansgar","count":2},"berth":{"depth":7,"craft":[{"name":"Tern"}]}},{"name":"Petrel","operator":{"name":"Ansgar","count":2},"berth":{"depth":9,"craft":[{"name":"Petrel"}]}},{"name":"Gannet","operator":null,"berth":null}]}`, 1},
+		{`{ operators { name fleet(filter: {imo: {above: 1}}) { name berth { depth } } } berths { depth craft { name } } }`, `{"operators":[{"name":"Ansgar","fleet":[{"name":"Petrel","berth":{"depth":9}}]},{"name":"Berit","fleet":[]}],"berths":[{"depth":7,"craft":[{"name":"Tern"}]},{"depth":9,"craft":[{"name":"Petrel"}]},{"depth":5,"craft":[]}]}`, 1},
+		{`{ operators { fleet(sort: [{name: ASC}], limit: 1) { name operator { fleet { name } } } } }`, `{"operators":[{"fleet":[{"name":"Petrel","operator":{"fleet":[{"name":"Tern"},{"name":"Petrel"}]}}]},{"fleet":[]}]}`, 1},
+		{`{ craft(sort: [{name: ASC}], limit: 1) { name operator { fleet { name } } } }`, `{"craft":[{"name":"Gannet","operator":null}]}`, 1},
+		{`{ craft(filter: {imo: {is: 1}}) { pals { name operator { name } } } }`, `{"craft":[{"pals":[{"name":"Petrel","operator":{"name":"Ansgar"}},{"name":"Tern","operator":{"name":"Ansgar"}}]}]}`, 2},
+		{`{ craft { mixed { name } } }`, `{"craft":[{"mixed":[{"name":"Tern"}]},{"mixed":[]},{"mixed":[{"name":"Petrel"}]}]}`, 2},
+	} {
+		o := e.Ask(t, test.op, nil)
+		requests := 0
+		for _, r := range o.Requests {
+			requests += r.RoundTrips
+		}
+		if o.Data != test.data || len(o.Errors) > 0 || requests != test.requests {
+			t.Errorf("%s\ngives %s %v in %d requests\nwant  %s in %d\n%s", test.op, o.Data, o.Errors, requests, test.data, test.requests, o.Plan)
+		}
+	}
+	few, err := files.Open(files.Config{Folder: dir, MaxRecords: 4})
+	if err != nil {
+		t.Fatal(err)
+	}
+	e = conform.NewEngine(t, types, map[string]store.Source{"port": few})
+	if o := e.Ask(t, `{ craft { operator { name } } }`, nil); len(o.Errors) > 0 {
+		t.Errorf("four records are refused: %v", o.Errors)
+	}
+	if o := e.Ask(t, `{ craft { operator { name } berth { depth } } }`, nil); len(o.Errors) != 1 || !strings.Contains(o.Errors[0], "more than 4 records") {
+		t.Errorf("six records are %s %v", o.Data, o.Errors)
 	}
 }
