@@ -51,6 +51,37 @@ func (r *run) countRecords(n int64) {
 	}
 }
 
+// countRequests adds store requests, and stops the run if they are too many: the ones
+// that would be are not made.
+func (r *run) countRequests(n int) bool {
+	r.asked += n
+	if most := r.opts.MaxRequests; most > 0 && r.asked > most {
+		r.stop(Limit, fmt.Sprintf(msgTooManyRequests, most))
+	}
+	return r.stopped == nil
+}
+
+// leastRequests returns how many requests a fetch is with the keys that have come: of a
+// store that takes one key at a time, one for each, and of one that takes so many, one
+// for each such part.
+//
+//	250 keys of a store that takes 100   →   3
+func leastRequests(f *plan.Fetch, inputs []store.Input) int {
+	n := max(1, f.Statements)
+	for i, read := range f.Reads {
+		if len(read.Store.Keys) == 0 {
+			continue
+		}
+		switch keys := inputs[i].Keys[0].Len(); {
+		case f.EachKey:
+			n = max(n, keys)
+		case f.MaxKeys > 0:
+			n = max(n, (keys+f.MaxKeys-1)/f.MaxKeys)
+		}
+	}
+	return n
+}
+
 // fitsAnswer reports whether an answer that is sent in parts will stay within
 // its limit, as far as the columns tell: what is sent cannot be called back. It
 // is asked for once a part is full, so short answers are spared it.

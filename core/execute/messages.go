@@ -29,9 +29,10 @@ const (
 
 // LIMIT
 const (
-	msgAnswerTooLarge = "the answer would be larger than %s, which is the limit; ask for less at once, or raise limits.answer in osprey.yaml"
-	msgTooManyRecords = "the operation takes more than %d records, which is the limit; ask for less at once, or raise limits.records in osprey.yaml"
-	msgTookTooLong    = "the answer was not written within the time limit of the operation; ask for less at once, or raise limits.timeout in osprey.yaml"
+	msgAnswerTooLarge  = "the answer would be larger than %s, which is the limit; ask for less at once, or raise limits.answer in osprey.yaml"
+	msgTooManyRecords  = "the operation takes more than %d records, which is the limit; ask for less at once, or raise limits.records in osprey.yaml"
+	msgTooManyRequests = "the operation takes more than %d store requests, which is the limit; ask for less at once, or raise limits.storeRequests in osprey.yaml"
+	msgTookTooLong     = "the answer was not written within the time limit of the operation; ask for less at once, or raise limits.timeout in osprey.yaml"
 )
 
 // CANCELLED

@@ -23,6 +23,9 @@ type Options struct {
 	// MaxRecords is how many records stores may send for the operation in all, and
 	// MaxAnswer how many bytes the data may have; 0 is no bound.
 	MaxRecords, MaxAnswer int64
+	// MaxRequests is how many store requests the operation may take, with those that a
+	// request is split into; 0 is no bound.
+	MaxRequests int
 	// MaxErrors is how many errors are told one by one; the others are counted. 0 is no
 	// bound.
 	MaxErrors int
@@ -134,6 +137,7 @@ type run struct {
 	room      store.Column
 	ints      arena
 	taken     int64  // records that stores have sent so far
+	asked     int    // store requests that were made, or that those under way are at least
 	stopped   *Error // why the run was ended; nil while it goes on
 
 	writer
@@ -153,7 +157,7 @@ func (r *run) begin(ctx context.Context, p *plan.Plan, vars map[string]schema.Va
 		opts.Part = partSize
 	}
 	r.ctx, r.plan, r.vars, r.opts = ctx, p, vars, opts
-	r.taken, r.stopped = 0, nil
+	r.taken, r.asked, r.stopped = 0, 0, nil
 	r.fetched = sized(r.fetched, len(p.Fetches))
 	clear(r.fetched)
 	r.links = sized(r.links, len(p.Steps))
@@ -250,7 +254,11 @@ func (r *run) startable(ctx context.Context) []*plan.Fetch {
 					made.Keys, made.Calls = 0, keys
 				}
 				r.inputs[f.ID] = inputs
+				made.RoundTrips = leastRequests(f, inputs)
 				r.next = append(r.next, f)
+				if !r.countRequests(made.RoundTrips) {
+					return r.refuse(r.next)
+				}
 				continue
 			}
 			r.release(f)
@@ -258,6 +266,14 @@ func (r *run) startable(ctx context.Context) []*plan.Fetch {
 		}
 	}
 	return r.next
+}
+
+// refuse forgets requests that are not made.
+func (r *run) refuse(next []*plan.Fetch) []*plan.Fetch {
+	for _, f := range next {
+		r.made[f.ID] = StoreRequest{}
+	}
+	return next[:0]
 }
 
 // begun is the number of waits of a fetch that waits no more.
@@ -299,12 +315,14 @@ func (r *run) finish(got finished) {
 		r.fetched[id].idle = idle(got.fetch, r.inputs[id])
 	}
 	made.Time, made.Err = got.time, got.err
+	told := made.RoundTrips
 	if got.answer == nil {
 		made.RoundTrips = 1
 	} else {
 		made.RoundTrips, made.Records = got.answer.Requests, got.answer.Records()
 		countFailed(made, got.answer)
 	}
+	r.countRequests(made.RoundTrips - told)
 	r.countRecords(int64(made.Records))
 	r.release(got.fetch)
 }
