@@ -137,19 +137,30 @@ func (r *run) hasAll(m *plan.Merge) bool {
 }
 
 // shownNested returns which nested rows the answer shows: those of the rows
-// that it shows.
+// that it shows, as far as they are not cut.
 func (r *run) shownNested(rows *plan.Rows) []bool {
 	t := r.table(rows)
 	if t == nil {
 		return nil
 	}
-	last := len(rows.Path) - 1
-	above := r.shown(&plan.Rows{Step: rows.Step, Path: rows.Path[:last]})
-	if above == nil {
+	above := r.shown(rows.Above)
+	if above == nil && rows.Cut == nil {
 		return nil
 	}
 	list := make([]bool, t.Len)
-	c := &r.table(&plan.Rows{Step: rows.Step, Path: rows.Path[:last]}).Columns[rows.Path[last]]
+	if rows.Cut != nil {
+		l := r.link(rows.Cut)
+		if l.err != nil {
+			return list
+		}
+		for row := range l.start {
+			for i, end := l.rows(row); i < end && (above == nil || above[row]); i++ {
+				list[l.at(i)] = true
+			}
+		}
+		return list
+	}
+	c := &r.table(rows.Above).Columns[rows.Path[len(rows.Path)-1]]
 	for row, is := range above {
 		for i, end := c.Range(row); i < end && is; i++ {
 			list[i] = true

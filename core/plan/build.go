@@ -403,6 +403,7 @@ func (b *builder) field(r *rows, g group, bound *binding.Field, object *binding.
 		inner := r.inner(f.Column)
 		if use := b.arguments(g.fields[0], bound); use.asks() {
 			f.What, f.Step = Many, b.innerStep(r, inner, use)
+			inner = inner.cut(f.Step)
 		}
 		b.origins[f] = origin{inner, bound}
 		f.Object = b.nested(inner, g, bound.Nested)
@@ -441,6 +442,15 @@ func (b *builder) nested(r *rows, g group, nested *binding.NestedType) *Object {
 	return o
 }
 
+// cut returns nested rows as a step leaves them: what is asked of them is asked of those
+// that it leaves.
+func (r *rows) cut(s *Step) *rows {
+	own, public := *r, *r.public
+	public.Cut = s
+	own.public, own.steps = &public, map[string]*stepNode{}
+	return &own
+}
+
 // inner returns the rows of the records nested in a column.
 func (r *rows) inner(column int) *rows {
 	key := "nested " + strconv.Itoa(column)
@@ -448,7 +458,7 @@ func (r *rows) inner(column int) *rows {
 		return n.rows
 	}
 	in := &rows{
-		public: &Rows{Step: r.public.Step, Path: append(slices.Clone(r.public.Path), column)},
+		public: &Rows{Step: r.public.Step, Path: append(slices.Clone(r.public.Path), column), Above: r.public},
 		node:   r.node, wants: &(*r.wants)[column].fields, nested: true, picked: r.picked, since: r.since, prefix: r.prefix + (*r.wants)[column].Path + ".", steps: map[string]*stepNode{},
 	}
 	r.steps[key] = &stepNode{rows: in}

@@ -100,6 +100,10 @@ type Feed struct {
 type Rows struct {
 	Step *Step
 	Path []int // the columns that lead to the nested records; empty for the read's own
+	// Above are the records that nested ones are nested in, and Cut the step that filters,
+	// sorts and cuts these; nil if all of them are shown where those above are.
+	Above *Rows
+	Cut   *Step
 }
 
 // A Step is the rows of a read as one field uses them.
