@@ -73,6 +73,9 @@ func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 	}
 	b.reads(s.Query)
 	b.reads(s.Mutation)
+	if s.Subscription != nil {
+		b.warn(ruleNotYet, s.Subscription.Pos, s.Subscription.Name, "leave it out, unless other tools need it", msgSubscriptions, s.Subscription.Name)
+	}
 	b.cycles()
 	b.crossings()
 	b.problems.Sort()

@@ -90,6 +90,7 @@ const (
 	msgFilterAcross             = "the test %s is about %s, which is not in the same relational source"
 	msgPairsInside              = "the pairs of %s in %s are told by %s, which is inside a column of JSON"
 	msgFilterJSON               = "the test %s is about %s, which is a list inside a column of JSON"
+	msgSubscriptions            = "this version of Osprey does not answer subscriptions yet: nobody can ask for the fields of %s"
 	msgDirectiveOspreySOwn      = "the directive @%s is Osprey's own and cannot be defined again"
 )
 

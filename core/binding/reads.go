@@ -33,7 +33,11 @@ func (b *binder) reads(root *schema.Object) {
 			continue
 		}
 		if d == nil {
-			b.fail(ruleUnbound, f.Pos, f.Coordinate(), "write @read behind it", msgNothingSaysWhereComes, f.Coordinate())
+			fix := "write @read behind it"
+			if f.Owner == schema.Named(b.bound.Schema.Mutation) {
+				fix = "write @computed(by: …) behind it, with a function that makes the change: this version of Osprey does not write to stores by itself"
+			}
+			b.fail(ruleUnbound, f.Pos, f.Coordinate(), fix, msgNothingSaysWhereComes, f.Coordinate())
 			continue
 		}
 		if bound := b.rootRead(f, d); bound != nil {

@@ -148,8 +148,7 @@ func (c *checker) collect(doc *language.Document) {
 func (c *checker) operation(op *language.Operation) {
 	root := c.schema.Root(op.Kind)
 	if root == nil {
-		c.add("Operation Type Existence", op.Pos, msgSchemaHasNoType, op.Kind).
-			Fix = fmt.Sprintf("define a root type %q, or ask with another kind of operation", rootName(op.Kind))
+		c.add("Operation Type Existence", op.Pos, msgSchemaHasNoType, op.Kind).Fix = noRoot[op.Kind]
 		return
 	}
 	c.uses = &uses{}
@@ -165,8 +164,10 @@ func (c *checker) operation(op *language.Operation) {
 	}
 }
 
-func rootName(kind language.OperationKind) string {
-	return map[language.OperationKind]string{language.Query: "Query", language.Mutation: "Mutation", language.Subscription: "Subscription"}[kind]
+// noRoot is what to do where a schema has no root type for a kind of operation.
+var noRoot = map[language.OperationKind]string{
+	language.Mutation:     "ask a query; a type Mutation can have fields that functions fill in, and Osprey does not write to stores by itself yet",
+	language.Subscription: "ask a query; Osprey does not answer subscriptions yet",
 }
 
 // directives checks directives in an operation: section 5.7.
