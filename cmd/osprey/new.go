@@ -23,7 +23,7 @@ func newCommand() *cli.Command {
 		Name:      "new",
 		Usage:     "make a project that runs at once on sample files, no store needed",
 		ArgsUsage: "DIR",
-		Description: "Writes a configuration, types, an operation and sample data into a new folder. The\n" +
+		Description: "Writes a configuration, types, an operation, sample data and a README into a new folder. The\n" +
 			"files are record sets, so the project answers with nothing else installed; put your\n" +
 			"own stores in their place when you like.\n\n" +
 			"Example:\n   osprey new port\n   osprey ask --project port -f port/operations/InPort.graphql --calls",

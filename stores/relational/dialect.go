@@ -51,7 +51,7 @@ type dialect interface {
 	inside(alias string, f *store.Field) string
 	// equalForm writes that an indexed expression has a value, or one of many, that are
 	// given, or of another row.
-	equalForm(form, value string, f *store.Field, many bool) string
+	equalForm(form, value string, many bool) string
 	sent(expr string, o *out) string
 	aggregate(t store.Aggregate, expr string, f *store.Field) string
 	// param writes the n-th parameter.

@@ -120,7 +120,7 @@ var insideKinds = []store.Kind{store.Text, store.Int, store.Float, store.Decimal
 // What texts inside JSON must look like to be values of a kind; in the words that the
 // regular expressions of all databases know. A day is one that there is.
 const (
-	dayPattern = "((?!0000)[0-9]{4}-((0[13578]|1[02])-(0[1-9]|[12][0-9]|3[01])|(0[469]|11)-(0[1-9]|[12][0-9]|30)|02-(0[1-9]|1[0-9]|2[0-8]))" +
+	dayPattern = "(?!0000)([0-9]{4}-((0[13578]|1[02])-(0[1-9]|[12][0-9]|3[01])|(0[469]|11)-(0[1-9]|[12][0-9]|30)|02-(0[1-9]|1[0-9]|2[0-8]))" +
 		"|([0-9]{2}(0[48]|[2468][048]|[13579][26])|(0[48]|[2468][048]|[13579][26])00)-02-29)"
 	clockPattern   = "([01][0-9]|2[0-3]):[0-5][0-9]:[0-5][0-9]([.][0-9]+)?"
 	offsetPattern  = "(Z|[-+](0[0-9]|1[0-5]):[0-5][0-9])"

@@ -27,7 +27,7 @@ func (s *statement) hasKey(read int) string {
 	}
 	values := s.keyValue(read, 0)
 	return s.narrowed(s.dialect.anyOf(own, values, f, c.Kind), alias, f, func(form string) string {
-		return s.dialect.equalForm(form, values, f, true)
+		return s.dialect.equalForm(form, values, true)
 	})
 }
 
@@ -105,7 +105,7 @@ func (s *statement) stageKeys(b *branch) string {
 	if len(fields) == 1 {
 		values := s.one(key)
 		return " AND " + s.narrowed(s.dialect.anyOf(first.own, values, first.field, first.kind), s.linkAlias(b.read), first.field, func(form string) string {
-			return s.dialect.equalForm(form, values, first.field, true)
+			return s.dialect.equalForm(form, values, true)
 		})
 	}
 	text := ""

@@ -88,7 +88,7 @@ func mysqlPath(inside []string) string {
 	return "'" + path + "'"
 }
 
-func (mysqlDialect) equalForm(form, value string, _ *store.Field, many bool) string {
+func (mysqlDialect) equalForm(form, value string, many bool) string {
 	if many {
 		return form + " IN (" + value + ")"
 	}

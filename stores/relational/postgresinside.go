@@ -28,6 +28,8 @@ func (postgresDialect) inside(alias string, f *store.Field) string {
 	when := func(pattern, then string) string { return " WHEN " + text + " ~ '" + pattern + "' THEN " + then }
 	kind := "jsonb_typeof(" + value + "::jsonb)"
 	number := text + "::numeric"
+	// To whole microseconds, as it is read; longer ones are no moments to the database.
+	cut := "regexp_replace(" + text + ", '([.][0-9]{6})[0-9]+', '\\1')"
 	switch f.Kind {
 	case store.JSON:
 		return value
@@ -44,22 +46,20 @@ func (postgresDialect) inside(alias string, f *store.Field) string {
 		return "(CASE WHEN " + kind + " = 'number' THEN NULL WHEN " + text + " IN ('true', 'True', 'TRUE', 't', 'T', '1') THEN true" +
 			" WHEN " + text + " IN ('false', 'False', 'FALSE', 'f', 'F', '0') THEN false END)"
 	case store.Time:
-		// To whole microseconds, as it is read.
-		cut := "regexp_replace(" + text + ", '([.][0-9]{6})[0-9]+', '\\1')"
 		return "(CASE" + when("^"+dayPattern+"T"+clockPattern+offsetPattern+"$", cut+"::timestamptz") +
 			when("^"+dayPattern+"([T ]"+clockPattern+")?$", cut+"::timestamp AT TIME ZONE 'UTC'") + " END)"
 	case store.Date:
 		return "(CASE" + when("^"+dayPattern+"$", text+"::date") +
-			when("^"+dayPattern+"T"+clockPattern+offsetPattern+"$", "("+text+"::timestamptz AT TIME ZONE 'UTC')::date") + " END)"
+			when("^"+dayPattern+"T"+clockPattern+offsetPattern+"$", "("+cut+"::timestamptz AT TIME ZONE 'UTC')::date") + " END)"
 	case store.Clock:
-		return "(CASE" + when("^"+clockPattern+"$", text+"::time") + " END)"
+		return "(CASE" + when("^"+clockPattern+"$", cut+"::time") + " END)"
 	case store.UUID:
 		return "(CASE" + when(uuidPattern, text+"::uuid") + " END)"
 	}
 	return text
 }
 
-func (postgresDialect) equalForm(form, value string, _ *store.Field, many bool) string {
+func (postgresDialect) equalForm(form, value string, many bool) string {
 	if many {
 		return form + " = ANY (" + value + ")"
 	}

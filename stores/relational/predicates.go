@@ -52,10 +52,10 @@ func (s *statement) predicate(read int, alias string, set *store.Set, c *store.P
 	switch {
 	case c.Many:
 		values := s.one(param{read: read, what: whereParam, n: c.Value, field: f, kind: c.Kind, many: true})
-		return s.narrowed(s.dialect.anyOf(own, values, f, c.Kind), alias, f, func(form string) string { return s.dialect.equalForm(form, values, f, true) })
+		return s.narrowed(s.dialect.anyOf(own, values, f, c.Kind), alias, f, func(form string) string { return s.dialect.equalForm(form, values, true) })
 	case c.Op == store.Is:
 		given := value()
-		return s.narrowed(s.dialect.equals(own, given, f, c.Kind), alias, f, func(form string) string { return s.dialect.equalForm(form, given, f, false) })
+		return s.narrowed(s.dialect.equals(own, given, f, c.Kind), alias, f, func(form string) string { return s.dialect.equalForm(form, given, false) })
 	}
 	return s.dialect.ordered(own, f, c.Kind) + comparison[c.Op] + s.dialect.orderedBy(value(), f)
 }

@@ -63,7 +63,7 @@ func sqlitePath(name string) string { return literal(`$."` + name + `"`) }
 
 // equalForm compares with the number that a value is, too: what is a number in JSON is
 // one to the expression.
-func (sqliteDialect) equalForm(form, value string, _ *store.Field, many bool) string {
+func (sqliteDialect) equalForm(form, value string, many bool) string {
 	if many {
 		return form + " IN (SELECT value FROM json_each(" + value + ") UNION ALL SELECT CAST(value AS NUMERIC) FROM json_each(" + value +
 			") UNION ALL SELECT CAST(value AS TEXT) FROM json_each(" + value + ") UNION ALL SELECT 1)"

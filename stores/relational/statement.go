@@ -261,7 +261,7 @@ func (s *statement) equalFields(there, here fields) string {
 // meet writes that a field of one table, which is looked for, equals a value of another.
 func (s *statement) meet(alias string, f *store.Field, here string, other *store.Field) string {
 	return s.narrowed(s.dialect.meet(s.own(alias, f), f, here, other), alias, f, func(form string) string {
-		return s.dialect.equalForm(form, here, f, false)
+		return s.dialect.equalForm(form, here, false)
 	})
 }
 
