@@ -32,7 +32,7 @@ func answer(t *testing.T, dir, query string, options ...osprey.Option) string {
 		t.Fatal(err)
 	}
 	defer service.Close()
-	a, err := service.Ask(context.Background(), osprey.Question{Query: query})
+	a, err := service.Ask(context.Background(), osprey.Operation{Text: query})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -54,10 +54,10 @@ type object = map[string]any
 // values computed with.
 func TestResults(t *testing.T) {
 	functions := osprey.WithFunctions(
-		osprey.Func("own.bill", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([]any, error) {
+		osprey.Func("own.bill", func(context.Context, []osprey.Call[osprey.None, osprey.None]) ([]any, error) {
 			return []any{object{"no": 7, "kind": "big", "lines": []object{{"what": "tug", "cents": 5}, {"what": "berth", "cents": 9}, {"what": "A", "cents": 1}}}}, nil
 		}),
-		osprey.Func("own.bills", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([][]object, error) {
+		osprey.Func("own.bills", func(context.Context, []osprey.Call[osprey.None, osprey.None]) ([][]object, error) {
 			return [][]object{{{"no": 1, "lines": []object{}}, {"no": "2", "lines": []object{{"what": "C", "cents": 1}}}}}, nil
 		}))
 	dir := berths(t, "", "", `bill: Bill @computed(by: "own.bill") bills: [Bill!] @computed(by: "own.bills") pay: Pay @computed(by: "own.bill")`, `
@@ -80,33 +80,33 @@ func TestResults(t *testing.T) {
 // TestOwnFunctions holds what is told of a program's functions that fail.
 func TestOwnFunctions(t *testing.T) {
 	type record struct{ Name string }
-	calledWith := func(f func(ctx context.Context, calls []osprey.Called[record, osprey.None]) ([]string, error)) osprey.Option {
+	calledWith := func(f func(ctx context.Context, calls []osprey.Call[record, osprey.None]) ([]string, error)) osprey.Option {
 		return osprey.WithFunctions(osprey.Func("own.label", f))
 	}
 	const field = `label: String @computed(by: "own.label", needs: "name")`
 	for _, test := range []struct {
 		name string
-		f    func(ctx context.Context, calls []osprey.Called[record, osprey.None]) ([]string, error)
+		f    func(ctx context.Context, calls []osprey.Call[record, osprey.None]) ([]string, error)
 		want string
 	}{
-		{"well", func(_ context.Context, calls []osprey.Called[record, osprey.None]) ([]string, error) {
+		{"well", func(_ context.Context, calls []osprey.Call[record, osprey.None]) ([]string, error) {
 			var list []string
 			for _, c := range calls {
 				list = append(list, "berth "+c.Record.Name)
 			}
 			return list, nil
 		}, `{"berths":[{"label":"berth A"},{"label":"berth B"},{"label":"berth C"}]}`},
-		{"panics", func(context.Context, []osprey.Called[record, osprey.None]) ([]string, error) { panic("secret") },
+		{"panics", func(context.Context, []osprey.Call[record, osprey.None]) ([]string, error) { panic("secret") },
 			"the source own failed in label: it ended in a fault; the service's log has the details"},
-		{"hangs", func(context.Context, []osprey.Called[record, osprey.None]) ([]string, error) { select {} },
+		{"hangs", func(context.Context, []osprey.Call[record, osprey.None]) ([]string, error) { select {} },
 			"STORE_TIMEOUT berths.0.label: the source own did not answer within its time limit"},
-		{"too few", func(context.Context, []osprey.Called[record, osprey.None]) ([]string, error) {
+		{"too few", func(context.Context, []osprey.Call[record, osprey.None]) ([]string, error) {
 			return []string{"x"}, nil
 		}, "the source own failed in label: it gave 1 results for 3 calls"},
-		{"an error", func(context.Context, []osprey.Called[record, osprey.None]) ([]string, error) {
+		{"an error", func(context.Context, []osprey.Call[record, osprey.None]) ([]string, error) {
 			return nil, errors.New("no labels today")
 		}, "FUNCTION berths.0.label: the source own failed in label: it says: no labels today"},
-		{"one error", func(context.Context, []osprey.Called[record, osprey.None]) ([]string, error) {
+		{"one error", func(context.Context, []osprey.Call[record, osprey.None]) ([]string, error) {
 			return []string{"x", "y", "z"}, osprey.Errors{1: errors.New("no label")}
 		}, `{"berths":[{"label":"x"},{"label":null},{"label":"z"}]}` + "\nFUNCTION berths.1.label: the source own failed in label: it says: no label"},
 	} {
@@ -119,7 +119,7 @@ func TestOwnFunctions(t *testing.T) {
 	}
 	t.Run("another program's", func(t *testing.T) {
 		dir := berths(t, "  own: { kind: program }\n", field, "", "")
-		if got := answer(t, dir, `{ berths { name label } }`); !strings.Contains(got, `"name":"A","label":null`) || !strings.Contains(got, "is functions of a program, and this is another") {
+		if got := answer(t, dir, `{ berths { name label } }`); !strings.Contains(got, `"name":"A","label":null`) || !strings.Contains(got, "is brought by a Go program, and this is another") {
 			t.Errorf("answers\n%s", got)
 		}
 	})
@@ -131,13 +131,13 @@ func TestOwnFunctions(t *testing.T) {
 func TestRootFunctions(t *testing.T) {
 	var order []string
 	function := func(name string, wait time.Duration) osprey.Function {
-		return osprey.Func("own."+name, func(ctx context.Context, calls []osprey.Called[osprey.None, struct{ N int }]) ([]int, error) {
+		return osprey.Func("own."+name, func(ctx context.Context, calls []osprey.Call[osprey.None, struct{ N int }]) ([]int, error) {
 			time.Sleep(wait)
 			order = append(order, name)
 			return []int{calls[0].Args.N}, nil
 		})
 	}
-	slow := osprey.Func("own.slow", func(ctx context.Context, calls []osprey.Called[osprey.None, osprey.None]) ([]int, error) {
+	slow := osprey.Func("own.slow", func(ctx context.Context, calls []osprey.Call[osprey.None, osprey.None]) ([]int, error) {
 		<-ctx.Done()
 		return nil, ctx.Err()
 	})
@@ -164,11 +164,11 @@ func TestExplain(t *testing.T) {
 	}
 	defer service.Close()
 	const query = `query Some($with: Boolean!, $n: Int) { some(limit: $n) { name } berths @include(if: $with) { twice } }`
-	plan, err := service.Explain(osprey.Question{Query: query, Variables: map[string]any{"with": false, "n": 2}})
+	plan, err := service.Explain(osprey.Operation{Text: query, Variables: map[string]any{"with": false, "n": 2}})
 	if err != nil || strings.Contains(plan, "for berths") || !strings.Contains(plan, "for some") {
 		t.Errorf("explained as %s %v", plan, err)
 	}
-	for _, q := range []osprey.Question{{Query: query}, {Operation: "Nothing"}, {Query: "{"}, {Query: query, Variables: map[string]any{"with": func() {}}}} {
+	for _, q := range []osprey.Operation{{Text: query}, {Name: "Nothing"}, {Text: "{"}, {Text: query, Variables: map[string]any{"with": func() {}}}} {
 		if plan, err := service.Explain(q); err == nil {
 			t.Errorf("%+v is explained as %s", q, plan)
 		}
@@ -195,31 +195,31 @@ func TestSignatures(t *testing.T) {
 		f     osprey.Function
 		want  string
 	}{
-		{`x(days: Int!): Int @computed(by: "own.x", needs: "lengthM draughtDm")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct {
+		{`x(days: Int!): Int @computed(by: "own.x", needs: "lengthM draughtDm")`, osprey.Func("own.x", func(context.Context, []osprey.Call[struct {
 			LengthM   float64
 			DraughtDm *int
 		}, args]) ([]int, error) {
 			return nil, nil
 		}), ""},
-		{`x: Int @computed(by: "own.y")`, osprey.Func("own.x", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([]int, error) { return nil, nil }),
+		{`x: Int @computed(by: "own.y")`, osprey.Func("own.x", func(context.Context, []osprey.Call[osprey.None, osprey.None]) ([]int, error) { return nil, nil }),
 			`Berth.x is computed by own.y: the program has no function "y"`},
-		{`x: Int @computed(by: "own.x", needs: "lengthM")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct{ Length float64 }, osprey.None]) ([]int, error) {
+		{`x: Int @computed(by: "own.x", needs: "lengthM")`, osprey.Func("own.x", func(context.Context, []osprey.Call[struct{ Length float64 }, osprey.None]) ([]int, error) {
 			return nil, nil
 		}),
 			`its record has no length, which struct { Length float64 }.Length is read from; there are lengthM`},
-		{`x: Int @computed(by: "own.x", needs: "draughtDm")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct{ DraughtDm int }, osprey.None]) ([]int, error) {
+		{`x: Int @computed(by: "own.x", needs: "draughtDm")`, osprey.Func("own.x", func(context.Context, []osprey.Call[struct{ DraughtDm int }, osprey.None]) ([]int, error) {
 			return nil, nil
 		}),
 			`draughtDm of its record may be null, and is int; make it *int`},
-		{`x: Int @computed(by: "own.x", needs: "name")`, osprey.Func("own.x", func(context.Context, []osprey.Called[struct{ Name int }, osprey.None]) ([]int, error) {
+		{`x: Int @computed(by: "own.x", needs: "name")`, osprey.Func("own.x", func(context.Context, []osprey.Call[struct{ Name int }, osprey.None]) ([]int, error) {
 			return nil, nil
 		}),
 			`name of its record is of the type ID, and cannot be read into int`},
-		{`x(days: Int!): Int @computed(by: "own.x")`, osprey.Func("own.x", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([]int, error) { return nil, nil }),
+		{`x(days: Int!): Int @computed(by: "own.x")`, osprey.Func("own.x", func(context.Context, []osprey.Call[osprey.None, osprey.None]) ([]int, error) { return nil, nil }),
 			`it does not take the argument days`},
-		{`x: Int @computed(by: "own.x")`, osprey.Func("own.x", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([]string, error) { return nil, nil }),
+		{`x: Int @computed(by: "own.x")`, osprey.Func("own.x", func(context.Context, []osprey.Call[osprey.None, osprey.None]) ([]string, error) { return nil, nil }),
 			`its result must be of the type Int, and is string`},
-		{`x: [Money!] @computed(by: "own.x")`, osprey.Func("own.x", func(context.Context, []osprey.Called[osprey.None, osprey.None]) ([][]struct{ Currency string }, error) {
+		{`x: [Money!] @computed(by: "own.x")`, osprey.Func("own.x", func(context.Context, []osprey.Call[osprey.None, osprey.None]) ([][]struct{ Currency string }, error) {
 			return nil, nil
 		}), `an item of its result has no amount, which is required`},
 	} {

@@ -5,7 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"iter"
 	"log"
+	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -13,6 +15,8 @@ import (
 	"strings"
 
 	"osprey"
+	"osprey/core/store"
+	"osprey/docs/examples/shelf"
 )
 
 // tugs are what the function port.tugs is given, and what it gives.
@@ -21,7 +25,7 @@ type tugsRecord struct {
 	DraughtDm *int    `json:"draughtDm"`
 }
 
-func tugs(_ context.Context, calls []osprey.Called[tugsRecord, struct{ Wind int }]) ([]int, error) {
+func tugs(_ context.Context, calls []osprey.Call[tugsRecord, struct{ Wind int }]) ([]int, error) {
 	results := make([]int, len(calls))
 	failed := osprey.Errors{}
 	for i, c := range calls {
@@ -40,7 +44,7 @@ type place struct {
 }
 
 // fitting is a function of a root field: it has no record.
-func fitting(_ context.Context, calls []osprey.Called[osprey.None, struct {
+func fitting(_ context.Context, calls []osprey.Call[osprey.None, struct {
 	LengthM float64 `json:"lengthM"`
 }]) ([][]place, error) {
 	results := make([][]place, len(calls))
@@ -62,7 +66,7 @@ func open() *osprey.Service {
 func ExampleOpen() {
 	service := open()
 	defer service.Close()
-	a, err := service.Ask(context.Background(), osprey.Question{Query: `{ berths { name class tugs(wind: 6) } }`})
+	a, err := service.Ask(context.Background(), osprey.Operation{Text: `{ berths { name class tugs(wind: 6) } }`})
 	if err != nil {
 		log.Fatal(err)
 	}
@@ -92,7 +96,7 @@ func ExampleService() {
 	}
 	defer res.Body.Close()
 	io.Copy(os.Stdout, res.Body)
-	plan, _ := service.Explain(osprey.Question{Query: `{ berths { name tugs } }`})
+	plan, _ := service.Explain(osprey.Operation{Text: `{ berths { name tugs } }`})
 	fmt.Printf("\n%s", plan)
 	// Output:
 	// {"data":{"berths":[{"class":"long"},{"class":"short"},{"class":"short"}]}}
@@ -127,18 +131,62 @@ func ExampleWithScalar() {
 		log.Fatal(err)
 	}
 	defer service.Close()
-	a, _ := service.Ask(context.Background(), osprey.Question{Query: `{ berths { length } }`})
+	a, _ := service.Ask(context.Background(), osprey.Operation{Text: `{ berths { length } }`})
 	fmt.Println(string(a.Data))
 	// Output:
 	// {"berths":[{"length":"853 ft"},{"length":"459 ft"},{"length":"295 ft"}]}
+}
+
+// A source of one's own: records that a program has at hand, related with those of
+// other stores. Package docs/examples/shelf is the whole of it.
+func ExampleWithSource() {
+	type light struct {
+		Berth  string `json:"berth"`
+		Colour string `json:"colour"`
+		RangeM int    `json:"rangeM"`
+	}
+	lights := []light{{"Oil Jetty A", "red", 900}, {"Old Quay B", "green", 400}}
+	tower := &shelf.Shelf{
+		Sets: map[string]*store.Set{"lights": {Name: "lights", Keys: [][]string{{"berth"}}, Fields: []store.Field{
+			{Name: "berth", Kind: store.Text}, {Name: "colour", Kind: store.Text}, {Name: "rangeM", Kind: store.Int}}}},
+		Records: func(context.Context, string) iter.Seq2[any, error] { return shelf.Of(lights) },
+	}
+	service, err := osprey.Open(context.Background(), "testdata/berths", osprey.WithSource("tower", tower, "exact"),
+		osprey.WithSchema("lights", `type Light @stored(in: "tower", as: "lights") { colour: String! rangeM: Int! }
+			extend type Berth { light: Light @related(here: "name", there: "berth") }`),
+		osprey.WithFunctions(osprey.Func("port.tugs", tugs), osprey.Func("port.fitting", fitting)))
+	if err != nil {
+		log.Fatal(err)
+	}
+	defer service.Close()
+	a, _ := service.Ask(context.Background(), osprey.Operation{Text: `{ berths { name light { colour rangeM } } }`})
+	fmt.Println(string(a.Data), a.Errors)
+	// Output:
+	// {"berths":[{"name":"Oil Jetty A","light":{"colour":"red","rangeM":900}},{"name":"Old Quay A","light":null},{"name":"Old Quay B","light":{"colour":"green","rangeM":400}}]} []
+}
+
+// A test of a program checks its project with the sources and functions that only it has.
+func ExampleCheck() {
+	findings, err := osprey.Check(context.Background(), "testdata/berths", osprey.WithLog(slog.New(slog.DiscardHandler)),
+		osprey.WithFunctions(osprey.Func("port.tugs", tugs)))
+	if err != nil {
+		log.Fatal(err)
+	}
+	for _, f := range findings {
+		if f.Severity == "error" {
+			fmt.Println(f.Coordinate, f.Line, f.Message)
+		}
+	}
+	// Output:
+	// Query.fitting 4 Query.fitting is computed by port.fitting: the program has no function "fitting"
 }
 
 // What a function gives can lead to records.
 func ExampleFunc() {
 	service := open()
 	defer service.Close()
-	a, _ := service.Ask(context.Background(), osprey.Question{
-		Query:     `query Fit($m: Float!) { fitting(lengthM: $m) { spareM berth { name lengthM } } }`,
+	a, _ := service.Ask(context.Background(), osprey.Operation{
+		Text:      `query Fit($m: Float!) { fitting(lengthM: $m) { spareM berth { name lengthM } } }`,
 		Variables: map[string]any{"m": 200.5},
 	})
 	fmt.Println(string(a.Data), a.Errors)

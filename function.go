@@ -19,9 +19,9 @@ type Function struct {
 	run  functions.Func
 }
 
-// A Called is one call of a function: what "needs" selects of the record, and
+// A Call is one call of a function: what "needs" selects of the record, and
 // the arguments of the field. Fields of root types have no record.
-type Called[Record, Args any] struct {
+type Call[Record, Args any] struct {
 	Record Record
 	Args   Args
 }
@@ -57,13 +57,13 @@ func (e Errors) Error() string {
 // the source (with the kind program), and when the caller has gone. A function
 // that does not end then is left to itself, and its fields are errors. So are
 // those of a function that panics.
-func Func[Record, Args, Result any](name string, f func(ctx context.Context, calls []Called[Record, Args]) ([]Result, error)) Function {
+func Func[Record, Args, Result any](name string, f func(ctx context.Context, calls []Call[Record, Args]) ([]Result, error)) Function {
 	return Function{name, functions.Func{
 		Check: func(s store.Signature) error {
 			return checkSignature(s, reflect.TypeFor[Record](), reflect.TypeFor[Args](), reflect.TypeFor[Result]())
 		},
 		Call: func(ctx context.Context, inputs [][]byte) ([]functions.Result, error) {
-			calls := make([]Called[Record, Args], len(inputs))
+			calls := make([]Call[Record, Args], len(inputs))
 			for i, input := range inputs {
 				if err := json.Unmarshal(input, &calls[i]); err != nil {
 					return nil, fmt.Errorf("it cannot read what it is given: %w", err)

@@ -18,7 +18,6 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"log/slog"
 	"net/http"
@@ -139,23 +138,18 @@ func WithSchema(name, text string) Option {
 }
 
 // Open opens the project in the folder dir. If the project is at fault, the
-// error tells every finding with its place. A store that does not answer is no
-// fault: its fields are errors until it does. Open looks for it again every few
-// seconds until [Service.Close].
+// error is [Findings]. A store that does not answer is no fault: its fields are
+// errors until it does. Open looks for it again every few seconds until
+// [Service.Close].
 func Open(ctx context.Context, dir string, options ...Option) (*Service, error) {
-	s := &settings{}
-	for _, o := range options {
-		if err := o(s); err != nil {
-			return nil, err
-		}
-	}
-	if s.log == nil {
-		s.log = slog.Default()
+	s, err := with(options)
+	if err != nil {
+		return nil, err
 	}
 	p, findings, err := project.OpenWith(ctx, dir, s.log, &s.add)
 	if err != nil {
 		if findings.Failed() {
-			return nil, refused(findings)
+			return nil, findingsOf(findings)
 		}
 		return nil, err
 	}
@@ -167,17 +161,18 @@ func Open(ctx context.Context, dir string, options ...Option) (*Service, error) 
 	return &Service{p, service.New(service.Config{Project: p, Log: s.log, MaxBody: int64(p.Config.Limits.Body), Console: s.console}), stop}, nil
 }
 
-// refused is the error of a project at fault: a line for each finding.
-func refused(findings project.Findings) error {
-	var errs []error
-	for _, f := range findings {
-		text := fmt.Sprintf("%s: %s: %s", f.At, f.Severity, f.Msg)
-		if f.Fix != "" {
-			text += " → " + f.Fix
+// with returns what options say together.
+func with(options []Option) (*settings, error) {
+	s := &settings{}
+	for _, o := range options {
+		if err := o(s); err != nil {
+			return nil, err
 		}
-		errs = append(errs, errors.New(text))
 	}
-	return errors.Join(errs...)
+	if s.log == nil {
+		s.log = slog.Default()
+	}
+	return s, nil
 }
 
 // ServeHTTP answers a request.
@@ -192,33 +187,46 @@ func (s *Service) Close() {
 // Schema returns the schema as clients may know it.
 func (s *Service) Schema() string { return s.project.Revision().Schema.Print() }
 
-// A Question is an operation to be answered.
-type Question struct {
-	Query     string // the text; "" asks the saved operation called Operation
-	Operation string // which operation of the text is meant, if it has several
+// An Operation is what is asked of a service: the text of a document, which of
+// its operations is meant, and the values of the variables.
+type Operation struct {
+	Text      string // the document; "" asks the saved operation called Name
+	Name      string // which operation of the text is meant, if it has several
 	Variables map[string]any
 }
 
-// An Answer is what came of a question.
+// An Answer is the response to an operation.
 type Answer struct {
-	Data   json.RawMessage // nil if the question was refused
+	Data   json.RawMessage // nil if the operation was refused
 	Errors []Error
 	// Requests are the store requests that were made.
 	Requests []StoreRequest
 }
 
-// An Error is one error of an answer.
+// An Error is one error of an answer. An operation that is refused as a whole has
+// request errors, with places in its text; a field that could not be answered has
+// a field error, with a path in the answer (sections 7.1.1 and 7.1.2 of the GraphQL
+// specification, September 2025).
 type Error struct {
 	Message string
-	Code    string // such as STORE_DOWN; docs/asking.md has all
-	Source  string // the source concerned, or ""
-	Path    []any  // names and positions in the answer; nil if the question was refused
-	More    int    // how many further fields have the same error
+	Code    string  // such as STORE_DOWN; docs/errors.md has all
+	Rule    string  // of a text that does not fit the schema: the title in the specification
+	Fix     string  // what to do about it, or ""
+	Source  string  // the source concerned, or ""
+	Places  []Place // in the text of the operation; none where the text is sound
+	Path    []any   // names and positions in the answer; nil of request errors
+	More    int     // how many further fields have the same error
 }
 
-// Error returns the message with its path.
+// A Place is a line and a column of a text, both from 1.
+type Place struct{ Line, Column int }
+
+// Error returns the message with its path, or the first of its places.
 func (e *Error) Error() string {
 	if len(e.Path) == 0 {
+		if len(e.Places) > 0 {
+			return fmt.Sprintf("%d:%d: %s", e.Places[0].Line, e.Places[0].Column, e.Message)
+		}
 		return e.Message
 	}
 	parts := make([]string, len(e.Path))
@@ -226,6 +234,15 @@ func (e *Error) Error() string {
 		parts[i] = fmt.Sprint(p)
 	}
 	return strings.Join(parts, ".") + ": " + e.Message
+}
+
+// errorOf returns an error as an answer tells it.
+func errorOf(f *project.Fault) Error {
+	e := Error{Message: f.Message, Code: f.Code, Rule: f.Rule, Fix: f.Fix, Source: f.Source, Path: f.Path, More: f.More}
+	for _, at := range f.Locations {
+		e.Places = append(e.Places, Place{at.Line, at.Column})
+	}
+	return e
 }
 
 // A StoreRequest is one that was made.
@@ -239,12 +256,12 @@ type StoreRequest struct {
 	Records    int // records that came back
 }
 
-// Ask answers a question in this process. What is wrong with the question or
+// Ask answers an operation in this process. What is wrong with the operation or
 // the stores is among the answer's errors; the error is of variables that are no
 // JSON, of a saved operation that there is not, or of the context.
-func (s *Service) Ask(ctx context.Context, q Question) (*Answer, error) {
+func (s *Service) Ask(ctx context.Context, op Operation) (*Answer, error) {
 	revision := s.project.Revision()
-	asked, err := q.asked(revision)
+	asked, err := op.request(revision)
 	if err != nil {
 		return nil, err
 	}
@@ -254,8 +271,8 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Answer, error) {
 	if !got.Refused {
 		a.Data = bytes.Clone(got.Data)
 	}
-	for _, f := range got.Faults {
-		a.Errors = append(a.Errors, Error{f.Message, f.Code, f.Source, f.Path, f.More})
+	for i := range got.Faults {
+		a.Errors = append(a.Errors, errorOf(&got.Faults[i]))
 	}
 	for _, c := range got.Requests {
 		a.Requests = append(a.Requests, StoreRequest{c.Wave, c.Source, c.Asks, c.RoundTrips, c.Keys, c.Calls, c.Records})
@@ -263,20 +280,20 @@ func (s *Service) Ask(ctx context.Context, q Question) (*Answer, error) {
 	return a, ctx.Err()
 }
 
-// asked returns a question as the project takes it.
-func (q *Question) asked(revision *project.Revision) (*project.Question, error) {
-	asked := &project.Question{Query: q.Query, OperationName: q.Operation}
-	if q.Query == "" {
-		text, err := revision.Saved(q.Operation)
+// request returns an operation as the project takes it.
+func (op *Operation) request(revision *project.Revision) (*project.Request, error) {
+	asked := &project.Request{Query: op.Text, OperationName: op.Name}
+	if op.Text == "" {
+		text, err := revision.Saved(op.Name)
 		if err != nil {
 			return nil, err
 		}
 		asked.Query = text
 	}
-	if len(q.Variables) == 0 {
+	if len(op.Variables) == 0 {
 		return asked, nil
 	}
-	text, err := json.Marshal(q.Variables)
+	text, err := json.Marshal(op.Variables)
 	if err != nil {
 		return nil, fmt.Errorf("osprey: the variables cannot be written as JSON: %w", err)
 	}
@@ -285,17 +302,18 @@ func (q *Question) asked(revision *project.Revision) (*project.Question, error) 
 	return asked, d.Decode(&asked.Variables)
 }
 
-// Explain tells what a question would ask the stores, without asking them. The
-// error says why the question is refused.
-func (s *Service) Explain(q Question) (string, error) {
+// Explain shows which store requests an operation takes, without making them. The
+// error, an [*Error], says why the operation is refused.
+func (s *Service) Explain(op Operation) (string, error) {
 	revision := s.project.Revision()
-	asked, err := q.asked(revision)
+	asked, err := op.request(revision)
 	if err != nil {
 		return "", err
 	}
 	e, faults := revision.Explain(asked)
 	if len(faults) > 0 {
-		return "", &Error{Message: faults[0].Message, Code: faults[0].Code}
+		refused := errorOf(&faults[0])
+		return "", &refused
 	}
 	return e.Text(false), nil
 }

@@ -58,7 +58,7 @@ func TestSameValue(t *testing.T) {
 			"type Thing @stored(in: \"s\", as: \"things\", key: \"id\") { id: ID!\n" + fields.String() + "}",
 	})
 	service, err := osprey.Open(context.Background(), dir, osprey.WithFunctions(osprey.Func("own.same",
-		func(_ context.Context, calls []osprey.Called[map[string]json.RawMessage, osprey.None]) ([]json.RawMessage, error) {
+		func(_ context.Context, calls []osprey.Call[map[string]json.RawMessage, osprey.None]) ([]json.RawMessage, error) {
 			var list []json.RawMessage
 			for _, c := range calls {
 				list = append(list, c.Record["v"])
@@ -69,7 +69,7 @@ func TestSameValue(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer service.Close()
-	a, err := service.Ask(context.Background(), osprey.Question{Query: "{ things { id " + asked.String() + "} }"})
+	a, err := service.Ask(context.Background(), osprey.Operation{Text: "{ things { id " + asked.String() + "} }"})
 	if err != nil || len(a.Errors) > 0 {
 		t.Fatal(err, a.Errors)
 	}

@@ -3,6 +3,7 @@ package osprey_test
 import (
 	"context"
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 	"sync"
@@ -43,32 +44,33 @@ type lightsRequest struct {
 
 func (r lightsRequest) Describe() store.Description { return store.Description{Asks: r.read.Set} }
 
-// Run fills a table with the lights that have one of the keys, if there are any,
-// and fit the conditions.
+// Run answers with the lights that have one of the keys, if there are any, and fit
+// the predicates.
 func (r lightsRequest) Run(_ context.Context, _ *store.Caller, in []store.Input) (*store.Answer, error) {
-	members := store.NewMembers(r.read, &in[0])
 	r.source.mu.Lock()
-	r.source.asked = append(r.source.asked, fmt.Sprintf("%s by %d keys", r.read.Set, keysOf(in[0])))
+	r.source.asked = append(r.source.asked, fmt.Sprintf("%s by %d keys", r.read.Set, len(slices.Collect(in[0].EachKey()))))
 	r.source.mu.Unlock()
-	t := store.NewTable(r.read.Columns)
-	for name, colour := range r.source.lit {
-		record := map[string]any{"name": name, "colour": colour}
-		if !members.Has(store.JSONSubject{Value: record}) {
-			continue
-		}
-		t.Len++
-		for i := range r.read.Columns {
-			t.Columns[i].AppendJSON(&r.read.Columns[i], store.JSONPath(record, r.read.Columns[i].Path))
-		}
-	}
-	return &store.Answer{Tables: []*store.Table{t}, Requests: 1}, nil
+	return store.Select(r.read, &in[0], r.source.each(&in[0]))
 }
 
-func keysOf(in store.Input) int {
-	if len(in.Keys) == 0 {
-		return 0
+// each looks lights up by their names where there are keys, as a device does, and goes
+// through all of them where there are none.
+func (l *Lights) each(in *store.Input) iter.Seq2[any, error] {
+	return func(yield func(any, error) bool) {
+		if len(in.Keys) == 0 {
+			for name, colour := range l.lit {
+				if !yield(map[string]string{"name": name, "colour": colour}, nil) {
+					return
+				}
+			}
+		}
+		for key := range in.EachKey() {
+			name, _ := key[0].(string)
+			if colour, ok := l.lit[name]; ok && !yield(map[string]string{"name": name, "colour": colour}, nil) {
+				return
+			}
+		}
 	}
-	return in.Keys[0].Len()
 }
 
 // TestOwnSource relates records of a source of one's own with those of files, in

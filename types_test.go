@@ -32,7 +32,7 @@ func TestOwnScalar(t *testing.T) {
 	for query, want := range map[string]string{
 		`{ berths { mark } }`:               `{"berths":[{"mark":"#A"},{"mark":null},{"mark":"#C"}]}` + "\nBAD_VALUE berths.1.mark: Berth.mark: B is no mark",
 		`{ one(mark: "#C") { mark name } }`: `{"one":{"mark":"#C","name":"C"}}`,
-		`{ one(mark: "C") { name } }`:       "\nINVALID the argument \"mark\" of Query.one does not fit: expected a mark such as \"#A\", found C",
+		`{ one(mark: "C") { name } }`:       "\nINVALID 1:13: the argument \"mark\" of Query.one does not fit: expected a mark such as \"#A\", found C",
 	} {
 		if got := answer(t, dir, query, scalar); got != want {
 			t.Errorf("%s answers\n%s\nwant\n%s", query, got, want)

@@ -67,7 +67,7 @@ func (b *bench) engine(ctx context.Context) error {
 	row("plan the arrivals board, seen before", 1, "an operation", func(t *testing.B) {
 		t.ReportAllocs()
 		for t.Loop() {
-			if _, _, faults := revision.Plan(&project.Question{Query: board}); faults != nil {
+			if _, _, faults := revision.Plan(&project.Request{Query: board}); faults != nil {
 				t.Fatal(faults)
 			}
 		}

@@ -32,7 +32,7 @@ func inProcess(ctx context.Context, dir string) (http.Handler, error) {
 			wait.Go(func() {
 				for time.Now().Before(end) {
 					begin := time.Now()
-					a := p.Revision().Ask(r.Context(), &project.Question{Query: text, Variables: vars})
+					a := p.Revision().Ask(r.Context(), &project.Request{Query: text, Variables: vars})
 					if len(a.Faults) > 0 {
 						failed = errors.New(a.Faults[0].Message)
 						return

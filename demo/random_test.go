@@ -190,7 +190,7 @@ func TestRandomOperations(t *testing.T) {
 		}
 		var b strings.Builder
 		write(&b, list)
-		q := &project.Question{Query: b.String()}
+		q := &project.Request{Query: b.String()}
 		explained, faults := p.Revision().Explain(q)
 		if faults != nil {
 			t.Fatalf("%d: %s\nis refused: %+v", i, q.Query, faults)

@@ -41,7 +41,7 @@ func TestResolvers(t *testing.T) {
 	defer service.Close()
 	for _, q := range questions {
 		cost, _, _ := strings.Cut(strings.TrimPrefix(q, "# "), "\n")
-		plan, err := service.Explain(osprey.Question{Query: q})
+		plan, err := service.Explain(osprey.Operation{Text: q})
 		if err != nil {
 			t.Errorf("%s\n%v", q, err)
 			continue
@@ -49,7 +49,7 @@ func TestResolvers(t *testing.T) {
 		if got, _, _ := strings.Cut(plan, "\n"); got != cost {
 			t.Errorf("%s\ncosts %s", q, got)
 		}
-		a, err := service.Ask(context.Background(), osprey.Question{Query: q})
+		a, err := service.Ask(context.Background(), osprey.Operation{Text: q})
 		if err != nil || len(a.Errors) > 0 || strings.Contains(string(a.Data), `"mishaps":[]`) {
 			t.Errorf("%s\ngives %s %v %v", q, a.Data, a.Errors, err)
 		}

@@ -195,7 +195,7 @@ type outcome struct {
 func (p *port) ask(t *testing.T, name string) outcome {
 	t.Helper()
 	start := time.Now()
-	a := p.project.Revision().Ask(context.Background(), &project.Question{Query: "{ well { name } " + name + " { id name } }"})
+	a := p.project.Revision().Ask(context.Background(), &project.Request{Query: "{ well { name } " + name + " { id name } }"})
 	o := outcome{took: time.Since(start), text: string(a.AppendJSON(nil, true))}
 	a.Free()
 	var answer struct {

@@ -11,6 +11,7 @@ import (
 	"osprey/core/binding"
 	"osprey/core/schema"
 	"osprey/core/store"
+	"osprey/stores/contain"
 	"osprey/stores/functions"
 )
 
@@ -65,27 +66,39 @@ func (p *Project) add(a *Additions) error {
 		if !slices.Contains(binding.Namings, added.Naming) {
 			return fmt.Errorf("the source %s has the naming rule %q; there are %s", name, added.Naming, strings.Join(binding.Namings, ", "))
 		}
-		p.Sources[name] = &Source{Name: name, Kind: functions.Local, Store: added.Store, naming: binding.Naming(added.Naming)}
+		p.Sources[name] = &Source{Name: name, Kind: functions.Local, Store: contained(added.Store), naming: binding.Naming(added.Naming)}
 	}
 	p.texts = append(p.texts, a.Texts...)
 	return nil
 }
 
-// absent is a source of the kind "program" that no program brought: its
-// functions are not checked, and cannot be called.
+// contained stands around code that is not Osprey's own.
+func contained(s store.Source) store.Source {
+	if own, ok := s.(*functions.Program); ok {
+		return own
+	}
+	return contain.New(s)
+}
+
+// absent is a source of the kind "program" that no program brought: what it holds
+// and which functions it has is known elsewhere.
 type absent struct{ functions.Program }
 
-// Capabilities says that any function may be there: they are elsewhere.
+// errElsewhere is why nothing can be asked of it.
+var errElsewhere = &store.Error{Code: store.Down, Msg: "is brought by a Go program, and this is another"}
+
+// Catalogue says that it is not known.
+func (*absent) Catalogue(context.Context) (*store.Catalogue, error) { return nil, errElsewhere }
+
+// Capabilities says that any function may be there.
 func (*absent) Capabilities() store.Capabilities {
 	return store.Capabilities{CanCall: func(string, store.Signature) error { return nil }}
 }
 
-// Prepare says that the functions are elsewhere.
+// Prepare says that it cannot be asked here.
 func (*absent) Prepare(*store.Catalogue, []*store.Read) (store.Request, error) {
-	return nil, &store.Error{Code: store.Down, Msg: "is functions of a program, and this is another"}
+	return nil, errElsewhere
 }
 
 // Ping says so, too.
-func (*absent) Ping(context.Context) error {
-	return &store.Error{Code: store.Down, Msg: "is functions of a program, and this is another"}
-}
+func (*absent) Ping(context.Context) error { return errElsewhere }

@@ -105,7 +105,7 @@ type Gauge @stored(in: "s", as: "gauges", key: "code") { code: ID! }
 		{`mutation { measure { given } again: measure { given } }`, `{"measure":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}]},\"args\":{}}"},"again":{"given":"{\"record\":{\"quays\":[{\"code\":\"A\"},{\"code\":\"B\"}]},\"args\":{}}"}}`, 4},
 	} {
 		calls = 0
-		a := p.Revision().Ask(context.Background(), &Question{Query: test.op})
+		a := p.Revision().Ask(context.Background(), &Request{Query: test.op})
 		made := 0
 		for _, c := range a.Requests {
 			made += c.RoundTrips

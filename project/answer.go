@@ -21,9 +21,9 @@ type Fault struct {
 	More       int // how many further fields have the same error
 }
 
-// An Answer is the response to a question.
+// An Answer is the response to a request.
 type Answer struct {
-	// Refused says that the question could not be run at all: the answer has
+	// Refused says that the request could not be run at all: the answer has
 	// no data (section 7.1.1, request errors).
 	Refused bool
 	Data    []byte // JSON; without its beginning if that was sent

@@ -13,8 +13,8 @@ import (
 	"osprey/core/store"
 )
 
-// A Question is a request as clients send it.
-type Question struct {
+// A Request is a request as clients send it.
+type Request struct {
 	Query         string         `json:"query"`
 	OperationName string         `json:"operationName,omitempty"`
 	Variables     map[string]any `json:"variables,omitempty"` // decoded with json.Decoder.UseNumber
@@ -32,7 +32,7 @@ func codeOf(err error) store.Code {
 }
 
 // request returns the id of the caller's request, or "".
-func (q *Question) request() string {
+func (q *Request) request() string {
 	if q.Caller == nil {
 		return ""
 	}
@@ -49,13 +49,13 @@ const (
 	CodeLimit     = execute.Limit
 )
 
-// Ask answers a question.
-func (r *Revision) Ask(ctx context.Context, q *Question) *Answer { return r.AskInParts(ctx, q, nil) }
+// Ask answers a request.
+func (r *Revision) Ask(ctx context.Context, q *Request) *Answer { return r.AskInParts(ctx, q, nil) }
 
-// AskInParts answers a question and sends the beginning of a long answer's
+// AskInParts answers a request and sends the beginning of a long answer's
 // response while the rest is being written; send must not keep what it is
 // given. What is left is [Answer.Rest].
-func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part []byte) error) *Answer {
+func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []byte) error) *Answer {
 	start := time.Now()
 	x, faults := r.read(ctx, q)
 	if faults != nil {
@@ -107,9 +107,9 @@ func (r *Revision) AskInParts(ctx context.Context, q *Question, send func(part [
 	return a
 }
 
-// Plan checks a question and plans it, without asking any store. It returns
+// Plan checks a request and plans it, without asking any store. It returns
 // the coerced variables; or the faults for which it is refused.
-func (r *Revision) Plan(q *Question) (*plan.Plan, map[string]schema.Value, []Fault) {
+func (r *Revision) Plan(q *Request) (*plan.Plan, map[string]schema.Value, []Fault) {
 	x, faults := r.read(context.Background(), q)
 	if faults != nil {
 		return nil, nil, faults
@@ -117,7 +117,7 @@ func (r *Revision) Plan(q *Question) (*plan.Plan, map[string]schema.Value, []Fau
 	return x.plan, x.vars, nil
 }
 
-// An asked is a question that was read: its text, which of its operations is
+// An asked is a request that was read: its text, which of its operations is
 // meant, the variables, and the plan for them.
 type asked struct {
 	*parsed
@@ -126,8 +126,8 @@ type asked struct {
 	variant
 }
 
-// read reads a question, or says why it is refused.
-func (r *Revision) read(ctx context.Context, q *Question) (*asked, []Fault) {
+// read reads a request, or says why it is refused.
+func (r *Revision) read(ctx context.Context, q *Request) (*asked, []Fault) {
 	d, err := r.document(ctx, q.Query)
 	if err != nil {
 		return nil, []Fault{{Message: "nobody waits for the answer any more", Code: string(store.Cancelled)}}
@@ -185,8 +185,8 @@ func (d *parsed) faults() []Fault {
 	return list
 }
 
-// Changes reports whether the question asks for a mutation.
-func (r *Revision) Changes(ctx context.Context, q *Question) bool {
+// Changes reports whether the request asks for a mutation.
+func (r *Revision) Changes(ctx context.Context, q *Request) bool {
 	d, err := r.document(ctx, q.Query)
 	if err != nil {
 		return false

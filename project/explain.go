@@ -67,8 +67,8 @@ type ReadOut struct {
 	Here []string `json:"here,omitempty"`
 }
 
-// Explain plans a question and tells what it would ask. Nothing is run.
-func (r *Revision) Explain(q *Question) (*Explanation, []Fault) {
+// Explain plans a request and tells what it would ask. Nothing is run.
+func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 	p, vars, faults := r.Plan(q)
 	if faults != nil {
 		return nil, faults

@@ -43,7 +43,7 @@ func TestPlansAreBounded(t *testing.T) {
 		default: // much of the schema
 			fmt.Fprintf(&text, "query Q%d{__schema{types{name description fields{name description type{name fields{name type{name}}}}}}}", i)
 		}
-		if _, _, faults := r.Plan(&Question{Query: text.String()}); faults != nil {
+		if _, _, faults := r.Plan(&Request{Query: text.String()}); faults != nil {
 			t.Fatalf("%.100s: %v", text.String(), faults)
 		}
 		most = max(most, r.Plans().Bytes)
@@ -57,8 +57,8 @@ func TestPlansAreBounded(t *testing.T) {
 	}
 	texts := state.Texts
 	for i := range 100 {
-		r.Plan(&Question{Query: fmt.Sprintf("{ unknown%d }", i)})
-		r.Plan(&Question{Query: fmt.Sprintf("{ thing(id: %d ", i)})
+		r.Plan(&Request{Query: fmt.Sprintf("{ unknown%d }", i)})
+		r.Plan(&Request{Query: fmt.Sprintf("{ thing(id: %d ", i)})
 	}
 	if now := r.Plans(); now.Texts != texts {
 		t.Errorf("%d texts are kept, and %d before others were refused", now.Texts, texts)
@@ -79,12 +79,12 @@ func TestIntrospectionIsBounded(t *testing.T) {
 		wide = strings.Replace(wide, "%", fmt.Sprint(i), 1)
 	}
 	for name, text := range map[string]string{"nested": nested, "wide": wide} {
-		a := p.Revision().Ask(context.Background(), &Question{Query: text})
+		a := p.Revision().Ask(context.Background(), &Request{Query: text})
 		if !a.Refused || a.Faults[0].Code != CodeLimit || !strings.Contains(a.Faults[0].Message, "asks for more of the schema than") || len(a.Faults[0].Locations) != 1 {
 			t.Errorf("%s: answers %.300s", name, a.AppendJSON(nil, false))
 		}
 	}
-	a := p.Revision().Ask(context.Background(), &Question{Query: `{ __schema { description directives { name description locations args { name description type { ...T } defaultValue } }
+	a := p.Revision().Ask(context.Background(), &Request{Query: `{ __schema { description directives { name description locations args { name description type { ...T } defaultValue } }
 		types { kind name description fields(includeDeprecated: true) { name description args { name type { ...T } defaultValue } type { ...T } } inputFields { name type { ...T } } enumValues { name } possibleTypes { ...T } } } }
 		fragment T on __Type { kind name ofType { kind name ofType { kind name ofType { kind name ofType { kind name } } } } }`})
 	if a.Refused || len(a.Faults) > 0 {
@@ -111,7 +111,7 @@ func TestRecordsAreBoundedBefore(t *testing.T) {
 		`query ($m: Int = 2) { a: things(limit: $m) { id } b: things(limit: $m) { id } }`:  false,
 		`query ($l: Int = 99) { a: things(limit: $l) { id } b: things(limit: $l) { id } }`: false,
 	} {
-		q := &Question{Query: text, Variables: map[string]any{"n": nil}}
+		q := &Request{Query: text, Variables: map[string]any{"n": nil}}
 		a := p.Revision().Ask(context.Background(), q)
 		if a.Refused != refused || refused && (a.Faults[0].Code != CodeLimit || !strings.Contains(a.Faults[0].Message, "asks for up to 6001 records by its limits, and 6000 is how many it may take")) {
 			t.Errorf("%s\nanswers %s", text, a.AppendJSON(nil, false))

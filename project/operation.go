@@ -42,7 +42,7 @@ type variant struct {
 // maxVariants bounds the plans of one operation: the oldest goes first.
 const maxVariants = 32
 
-// operation returns the operation of a document that a question means, or why
+// operation returns the operation of a document that a request means, or why
 // it is not run.
 func (r *Revision) operation(d *parsed, name string) (*operation, []Fault) {
 	if d.problems.Failed() {

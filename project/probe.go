@@ -11,6 +11,7 @@ import (
 	"osprey/core/binding"
 	"osprey/core/language"
 	"osprey/core/store"
+	"osprey/stores/contain"
 )
 
 // This file asks the stores for what no catalogue tells: whether they answer, and
@@ -122,11 +123,21 @@ func (p *Project) probe(ctx context.Context, s *Source, r *binding.Records) (Fin
 }
 
 // waiting tells of the sources whose catalogue is not known.
-func (p *Project) waiting() Findings {
+func (p *Project) waiting(bound *binding.Bound) Findings {
 	var list Findings
 	for _, name := range sortedNames(p.Sources) {
-		if err := p.Sources[name].Unknown(); err != nil {
-			list = append(list, p.atSource(p.Sources[name], language.Warning, fmt.Sprintf("the source %s did not tell what it holds, so nothing that is bound to it is checked: it %s", name, reason(err)),
+		s := p.Sources[name]
+		err := s.Unknown()
+		var wrong *contain.Fault
+		switch {
+		case err == nil:
+		case errors.As(err, &wrong):
+			list = append(list, p.atSource(s, ruleWaiting, language.Error, fmt.Sprintf("the source %s %s", name, reason(err)), "mend it in the program"))
+		case s.Elsewhere() && bound != nil && len(recordsOf(bound, name)) > 0:
+			list = append(list, p.atSource(s, ruleElsewhere, language.Warning, fmt.Sprintf("the source %s is brought by a Go program, so nothing that is stored in it is checked here", name),
+				"check the project in a test of that program, with osprey.Check"))
+		case !s.Elsewhere():
+			list = append(list, p.atSource(s, ruleWaiting, language.Warning, fmt.Sprintf("the source %s did not tell what it holds, so nothing that is bound to it is checked: it %s", name, reason(err)),
 				"mend its entry in "+ConfigFile+", or start it; osprey start serves the rest, and tries it again every few seconds"))
 		}
 	}
@@ -141,9 +152,12 @@ func (f Findings) Waiting() Findings {
 // ruleWaiting is the rule under which a source is told that is not there.
 const ruleWaiting = "source"
 
+// ruleElsewhere is the rule under which a source is told that another program brings.
+const ruleElsewhere = "program"
+
 // notThere tells of a source that does not answer.
 func (p *Project) notThere(s *Source, err error) Finding {
-	return p.atSource(s, language.Warning, fmt.Sprintf("the source %s does not answer: it %s", s.Name, reason(err)),
+	return p.atSource(s, ruleWaiting, language.Warning, fmt.Sprintf("the source %s does not answer: it %s", s.Name, reason(err)),
 		"start it, or mend its entry in "+ConfigFile+"; osprey start serves the rest, and tries it again")
 }
 
@@ -154,14 +168,16 @@ func (p *Project) answersWrong(s *Source, r *binding.Records, err error) (f Find
 	if errors.As(err, &own) && own.Code != store.BadAnswer && own.Code != store.BadValue {
 		return p.notThere(s, err), true
 	}
-	return p.atSource(s, language.Error, fmt.Sprintf("the records of %s cannot be read from %s in %s: it %s", r.Type, r.Set, s.Name, reason(err)),
+	return p.atSource(s, ruleWaiting, language.Error, fmt.Sprintf("the records of %s cannot be read from %s in %s: it %s", r.Type, r.Set, s.Name, reason(err)),
 		"mend the read of "+r.Set+" in "+ConfigFile), false
 }
 
-// atSource places a finding at a source's entry in osprey.yaml.
-func (p *Project) atSource(s *Source, severity language.Severity, msg, fix string) Finding {
-	pos := findText(p.config, s.Name+":")
-	problem := &language.Problem{Severity: severity, Rule: ruleWaiting, Pos: pos, Msg: msg, Fix: fix}
+// atSource places a finding at a source's entry in osprey.yaml, if it has one.
+func (p *Project) atSource(s *Source, rule string, severity language.Severity, msg, fix string) Finding {
+	problem := &language.Problem{Severity: severity, Rule: rule, Pos: findText(p.config, s.Name+":"), Msg: msg, Fix: fix}
+	if p.Config.Sources[s.Name] == nil {
+		return Finding{Problem: problem, At: language.Position{Name: "the program's source " + s.Name}}
+	}
 	return placed(language.Problems{problem}, inOne(p.config))[0]
 }
 

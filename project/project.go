@@ -149,8 +149,8 @@ func (p *Project) Load() (Findings, error) {
 		sources[name] = source.bind()
 	}
 	s, bound, problems := binding.Resolve(p.texts, sources)
-	findings := append(p.waiting(), placed(problems, s.Source)...)
-	if bound == nil {
+	findings := append(p.waiting(bound), placed(problems, s.Source)...)
+	if bound == nil || findings.Failed() {
 		return findings, findings
 	}
 	for _, op := range p.Operations {

@@ -180,7 +180,7 @@ func TestPlansAreKept(t *testing.T) {
 	const text = `query ($id: ID!, $b: Boolean = true) { thing(id: $id) { id name @include(if: $b) } }`
 	plan := func(vars map[string]any) any {
 		t.Helper()
-		got, _, faults := r.Plan(&Question{Query: text, Variables: vars})
+		got, _, faults := r.Plan(&Request{Query: text, Variables: vars})
 		if faults != nil {
 			t.Fatal(faults)
 		}
@@ -201,7 +201,7 @@ func TestPlansAreKept(t *testing.T) {
 		if err := json.Unmarshal([]byte(filter), &f); err != nil {
 			t.Fatal(err)
 		}
-		got, _, faults := r.Plan(&Question{Query: filtered, Variables: map[string]any{"f": f}})
+		got, _, faults := r.Plan(&Request{Query: filtered, Variables: map[string]any{"f": f}})
 		if faults != nil {
 			t.Fatal(faults)
 		}
@@ -230,18 +230,18 @@ func TestAskWithoutStore(t *testing.T) {
 	if err != nil {
 		t.Fatal(err, findings)
 	}
-	a := p.Revision().Ask(context.Background(), &Question{Query: `{ thing(id: 1) { name } t: __typename }`})
+	a := p.Revision().Ask(context.Background(), &Request{Query: `{ thing(id: 1) { name } t: __typename }`})
 	if got := string(a.AppendJSON(nil, false)); !strings.Contains(got, `"data":{"thing":null,"t":"Query"}`) || !strings.Contains(got, `"code":"STORE_DOWN","source":"away"`) || strings.Contains(got, "127.0.0.1") {
 		t.Errorf("answers %s", got)
 	}
 	gone, cancel := context.WithCancel(context.Background())
 	cancel()
-	a = p.Revision().Ask(gone, &Question{Query: `{ thing(id: 1) { name } }`})
+	a = p.Revision().Ask(gone, &Request{Query: `{ thing(id: 1) { name } }`})
 	if len(a.Faults) != 1 || a.Faults[0].Code != "CANCELLED" {
-		t.Errorf("a cancelled question has %+v", a.Faults)
+		t.Errorf("a cancelled request has %+v", a.Faults)
 	}
 	for query, code := range map[string]string{`{`: CodeSyntax, `{ a }`: CodeInvalid, `query ($i: ID!) { thing(id: $i) { id } }`: CodeVariables, `fragment F on Thing { id }`: CodeInvalid} {
-		if a := p.Revision().Ask(context.Background(), &Question{Query: query}); !a.Refused || a.Faults[0].Code != code || strings.Contains(string(a.AppendJSON(nil, true)), "data") {
+		if a := p.Revision().Ask(context.Background(), &Request{Query: query}); !a.Refused || a.Faults[0].Code != code || strings.Contains(string(a.AppendJSON(nil, true)), "data") {
 			t.Errorf("%s has %+v, want %s", query, a.Faults, code)
 		}
 	}
@@ -259,7 +259,7 @@ func TestFragmentsThatExplode(t *testing.T) {
 		fmt.Fprintf(&b, "fragment F%d on Thing { a: next { ...F%d } b: next { ...F%d } } ", i, i+1, i+1)
 	}
 	b.WriteString("fragment F60 on Thing { id }")
-	a := p.Revision().Ask(context.Background(), &Question{Query: b.String()})
+	a := p.Revision().Ask(context.Background(), &Request{Query: b.String()})
 	if !a.Refused || a.Faults[0].Code != CodeLimit || !strings.Contains(a.Faults[0].Message, "asks for more than 20000 fields, which is the limit") {
 		t.Errorf("answers %+v", a.Faults)
 	}
@@ -277,11 +277,11 @@ func TestTooManyRequests(t *testing.T) {
 		`{ thing(id: 1) { name } other: thing(id: 2) { name } }`:                         "2 store requests in 1 wave",
 		`{ a: thing(id: 1) { name } b: thing(id: 2) { name } c: thing(id: 3) { name } }`: "3 store requests in 1 wave, which is more than the limit of 2: it is refused",
 	} {
-		e, faults := p.Revision().Explain(&Question{Query: query})
+		e, faults := p.Revision().Explain(&Request{Query: query})
 		if faults != nil || !strings.HasSuffix(e.Summary(), want) {
 			t.Errorf("%s\nis explained as %q %v, want %q", query, e.Summary(), faults, want)
 		}
-		a := p.Revision().Ask(context.Background(), &Question{Query: query})
+		a := p.Revision().Ask(context.Background(), &Request{Query: query})
 		refused := a.Refused && a.Faults[0].Code == CodeLimit && strings.Contains(a.Faults[0].Message, "takes 3 store requests, and the limit is 2")
 		if wanted := strings.Contains(want, "refused"); refused != wanted {
 			t.Errorf("%s\nis answered with %+v; refused should be %t", query, a.Faults, wanted)
@@ -308,19 +308,19 @@ type Berth @stored(in: "port", as: "berths", key: "id") { id: ID! at: Quay @rela
 		t.Fatal(err, findings)
 	}
 	const query = `{ quays { berths(limit: 1) { id at { code berths { id } } } } }`
-	e, faults := p.Revision().Explain(&Question{Query: query})
+	e, faults := p.Revision().Explain(&Request{Query: query})
 	if faults != nil || e.Summary() != "at least 3 store requests in 1 wave" || !strings.Contains(e.Text(false), "3 statements in one transaction: one for each list, by the keys that came with the rows above it") {
 		t.Errorf("is explained as\n%s%v", e.Text(true), faults)
 	}
-	if a := p.Revision().Ask(context.Background(), &Question{Query: query}); string(a.Data) != `{"quays":[{"berths":[{"id":"1","at":{"code":"N","berths":[{"id":"1"},{"id":"2"}]}}]}]}` || a.Requests[0].RoundTrips != 3 {
+	if a := p.Revision().Ask(context.Background(), &Request{Query: query}); string(a.Data) != `{"quays":[{"berths":[{"id":"1","at":{"code":"N","berths":[{"id":"1"},{"id":"2"}]}}]}]}` || a.Requests[0].RoundTrips != 3 {
 		t.Errorf("answers %s %v", a.Data, a.Faults)
 	}
 	const bounded = `{ one(code: "N") { berths { id } } }` // whose keys go into one statement
-	if e, faults := p.Revision().Explain(&Question{Query: bounded}); faults != nil || e.Summary() != "2 store requests in 1 wave" {
+	if e, faults := p.Revision().Explain(&Request{Query: bounded}); faults != nil || e.Summary() != "2 store requests in 1 wave" {
 		t.Errorf("is explained as\n%s%v", e.Text(true), faults)
 	}
 	p.Config.Limits.StoreRequests = 2
-	if a := p.Revision().Ask(context.Background(), &Question{Query: query}); !a.Refused || a.Faults[0].Code != CodeLimit {
+	if a := p.Revision().Ask(context.Background(), &Request{Query: query}); !a.Refused || a.Faults[0].Code != CodeLimit {
 		t.Errorf("three statements are within a limit of two: %s %v", a.Data, a.Faults)
 	}
 }
@@ -372,7 +372,7 @@ func TestTimed(t *testing.T) {
 		for _, s := range p.Config.Sources {
 			s.Timeout = Span(test.source)
 		}
-		built, _, faults := p.Revision().Plan(&Question{Query: test.text})
+		built, _, faults := p.Revision().Plan(&Request{Query: test.text})
 		if faults != nil {
 			t.Fatal(faults)
 		}

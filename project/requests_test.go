@@ -73,7 +73,7 @@ type Contact @stored(in: "office", as: "contacts", key: "code") { code: ID! name
 			t.Fatal(err, findings)
 		}
 		asked.Store(0)
-		a := p.Revision().Ask(context.Background(), &Question{Query: "{ calls { id " + test.field + " } }"})
+		a := p.Revision().Ask(context.Background(), &Request{Query: "{ calls { id " + test.field + " } }"})
 		told := 0
 		for _, r := range a.Requests {
 			told += r.RoundTrips

@@ -82,6 +82,9 @@ func (r *Revision) Plans() PlansState { return r.known.state() }
 // not known cannot be asked yet.
 func (r *Revision) prepare(source string, reads []*store.Read) (store.Request, error) {
 	catalogue := r.Bound.Sources[source].Catalogue
+	if r.project.Sources[source].Elsewhere() {
+		return nil, errElsewhere
+	}
 	if catalogue == nil {
 		_, err := r.project.Sources[source].known()
 		return nil, store.NotReady(err)

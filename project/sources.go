@@ -188,3 +188,9 @@ func (s *Source) Unknown() error {
 	}
 	return err
 }
+
+// Elsewhere reports whether the source is one that another program brings.
+func (s *Source) Elsewhere() bool {
+	_, elsewhere := s.Store.(*absent)
+	return elsewhere
+}

@@ -90,13 +90,13 @@ type Note @stored(in: "notes", as: "notes", key: "id") { id: ID! text: String! q
 		`{ notes { quay { name } } }`:                                  `{"notes":[{"quay":{"name":"Timber Quay"}},{"quay":{"name":"Ferry Pier"}},{"quay":{"name":"Timber Quay"}}]}`,
 		`{ quays(filter: {lengthM: {atMost: 100}}) { code lengthM } }`: `{"quays":[{"code":"Q3","lengthM":80.5}]}`,
 	} {
-		a := p.Revision().Ask(context.Background(), &Question{Query: text})
+		a := p.Revision().Ask(context.Background(), &Request{Query: text})
 		if string(a.Data) != want || len(a.Faults) > 0 {
 			t.Errorf("%s\nanswers %s %v\nwant %s", text, a.Data, a.Faults, want)
 		}
 		a.Free()
 	}
-	a := p.Revision().Ask(context.Background(), &Question{Query: `{ quays(limit: 3) { code } notes { text } }`})
+	a := p.Revision().Ask(context.Background(), &Request{Query: `{ quays(limit: 3) { code } notes { text } }`})
 	if len(a.Faults) != 1 || !strings.Contains(a.Faults[0].Message, "must be at most 2, found 3; limits.page in osprey.yaml says so") {
 		t.Errorf("a limit above the largest page: %s %v", a.Data, a.Faults)
 	}

@@ -44,7 +44,7 @@ func TestTableChanges(t *testing.T) {
 	defer stop()
 	go p.Follow(ctx)
 	ask := func(query string) string {
-		a := p.Revision().Ask(context.Background(), &project.Question{Query: query})
+		a := p.Revision().Ask(context.Background(), &project.Request{Query: query})
 		defer a.Free()
 		return string(a.AppendJSON(nil, false))
 	}

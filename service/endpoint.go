@@ -30,7 +30,7 @@ func (s *Service) endpoint(w http.ResponseWriter, r *http.Request) {
 		problem(w, http.StatusNotAcceptable, "no media type of the Accept header can be answered", "accept "+mediaResponse+" or "+mediaJSON)
 		return
 	}
-	var q *project.Question
+	var q *project.Request
 	var bad *refusal
 	if r.Method == http.MethodGet {
 		q, bad = decodeQuery(r)
@@ -54,9 +54,9 @@ func (s *Service) endpoint(w http.ResponseWriter, r *http.Request) {
 	s.answer(w, r, media, revision, q)
 }
 
-// answer runs a question and writes the response. A long one is sent in parts,
+// answer runs a request and writes the response. A long one is sent in parts,
 // with its errors at the end; any other as a whole, with them in front.
-func (s *Service) answer(w http.ResponseWriter, r *http.Request, media string, revision *project.Revision, q *project.Question) {
+func (s *Service) answer(w http.ResponseWriter, r *http.Request, media string, revision *project.Revision, q *project.Request) {
 	header := w.Header()
 	header.Add("Vary", "Accept")
 	header.Set("Content-Type", media+"; charset=utf-8")

@@ -294,7 +294,7 @@ func TestNarrowed(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer harbour.Close()
-	a, err := harbour.Ask(t.Context(), osprey.Question{Query: `{ operators(limit: 100, filter: {tankers: {without: {lengthM: {above: 200}}}}, sort: [{id: ASC}]) { id }
+	a, err := harbour.Ask(t.Context(), osprey.Operation{Text: `{ operators(limit: 100, filter: {tankers: {without: {lengthM: {above: 200}}}}, sort: [{id: ASC}]) { id }
 		without: operators(limit: 100, filter: {tankers: {without: {}}}, sort: [{id: ASC}]) { id tankers { name } } big { __typename } }`})
 	if err != nil || len(a.Errors) > 0 {
 		t.Fatal(err, a.Errors)

@@ -24,7 +24,7 @@ func askCommand() *cli.Command {
 			"of the operation go to standard error, and the exit code is then 1.\n\n" +
 			"Example:\n   osprey ask '{ quays { name berths { number lengthM } } }'\n" +
 			"   osprey ask -f demo/harbour/operations/Board.graphql --var limit=5 --calls",
-		Flags: append(questionFlags(),
+		Flags: append(operationFlags(),
 			&cli.StringFlag{Name: "as", Usage: "tree, table or json"},
 			&cli.BoolFlag{Name: "calls", Usage: "also tell which store was asked what"}),
 		OnUsageError: usageError,
@@ -45,7 +45,7 @@ func ask(ctx context.Context, c *cli.Command) error {
 	if show == nil {
 		return wrongUse("--as is tree, table or json, found %q", as)
 	}
-	q, err := readQuestion(c)
+	q, err := readOperation(c)
 	if err != nil {
 		return err
 	}
@@ -70,16 +70,16 @@ func ask(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
-// askSomewhere gets the response to a question from a project in this process
+// askSomewhere gets the response to an operation from a project in this process
 // or from a running service.
-func askSomewhere(ctx context.Context, c *cli.Command, q *question) ([]byte, error) {
+func askSomewhere(ctx context.Context, c *cli.Command, q *operation) ([]byte, error) {
 	if dir := c.String("project"); dir != "" {
 		p, err := openProject(ctx, c, dir)
 		if err != nil {
 			return nil, err
 		}
 		defer p.Close()
-		return p.Revision().Ask(ctx, &q.Question).AppendJSON(nil, c.Bool("calls")), nil
+		return p.Revision().Ask(ctx, &q.Request).AppendJSON(nil, c.Bool("calls")), nil
 	}
 	header := http.Header{"Accept": {"application/graphql-response+json"}}
 	if c.Bool("calls") {
@@ -122,7 +122,7 @@ type call struct {
 }
 
 // printFaults writes the errors of an operation with their places in its text.
-func printFaults(w io.Writer, q *question, faults []fault) {
+func printFaults(w io.Writer, q *operation, faults []fault) {
 	c := coloursFor(w)
 	src := language.NewSource(q.name, q.Query)
 	for _, f := range together(faults) {

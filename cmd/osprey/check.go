@@ -102,7 +102,7 @@ func findProblems(ctx context.Context, c *cli.Command, dir string) (findings pro
 		findings = append(findings, more...)
 	}
 	for name, s := range p.Sources {
-		if s.Unknown() != nil {
+		if s.Unknown() != nil && !s.Elsewhere() {
 			down = append(down, name)
 		}
 	}

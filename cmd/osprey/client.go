@@ -18,13 +18,13 @@ import (
 	"osprey/project"
 )
 
-// post sends a question to a running service and returns the body.
-func post(ctx context.Context, base, path string, q *question, header http.Header) (int, []byte, error) {
+// post sends an operation to a running service and returns the body.
+func post(ctx context.Context, base, path string, q *operation, header http.Header) (int, []byte, error) {
 	u, err := url.Parse(base)
 	if err != nil || u.Host == "" {
 		return 0, nil, wrongUse("--url is an address such as http://%s, found %q", defaultListen, base)
 	}
-	body, err := json.Marshal(q.Question)
+	body, err := json.Marshal(q.Request)
 	if err != nil {
 		return 0, nil, err
 	}

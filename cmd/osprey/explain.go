@@ -23,7 +23,7 @@ func explainCommand() *cli.Command {
 			"Example:\n   osprey explain -f demo/harbour/operations/Board.graphql\n" +
 			"   osprey explain --statements '{ quays { berths { number } } }'\n" +
 			"   osprey explain --format svg -f demo/harbour/operations/Board.graphql > board.svg",
-		Flags: append(questionFlags(),
+		Flags: append(operationFlags(),
 			&cli.BoolFlag{Name: "statements", Usage: "also print what each store is sent"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json, or svg for a drawing"}),
 		OnUsageError: usageError,
@@ -36,7 +36,7 @@ func explain(ctx context.Context, c *cli.Command) error {
 	if format != "text" && format != "json" && format != "svg" {
 		return wrongUse("--format is text, json or svg, found %q", format)
 	}
-	q, err := readQuestion(c)
+	q, err := readOperation(c)
 	if err != nil {
 		return err
 	}
@@ -47,7 +47,7 @@ func explain(ctx context.Context, c *cli.Command) error {
 			return err
 		}
 		defer p.Close()
-		found, faults := p.Revision().Explain(&q.Question)
+		found, faults := p.Revision().Explain(&q.Request)
 		if faults != nil {
 			refused := project.Answer{Refused: true, Faults: faults}
 			return printRefusal(c, q, refused.AppendJSON(nil, false))
@@ -80,7 +80,7 @@ func explain(ctx context.Context, c *cli.Command) error {
 }
 
 // printRefusal tells why an operation cannot be planned.
-func printRefusal(c *cli.Command, q *question, body []byte) error {
+func printRefusal(c *cli.Command, q *operation, body []byte) error {
 	var r response
 	if err := json.Unmarshal(body, &r); err != nil || len(r.Errors) == 0 {
 		return unreachable(fmt.Errorf("what answers at %s is not an Osprey service", c.String("url")))

@@ -68,7 +68,7 @@ func TestAbstractFindings(t *testing.T) {
 		{`type Query { a(x: Float): [Craft!] @read } ` + strings.TrimPrefix(craft, "type Query { a: [Craft!] @read } ") + `x: Float @computed(expr: "record.lengthM") }`, `nothing uses the argument "x" of Query.a`},
 		// Functions.
 		{craft + `x: Float @computed(by: "fees.x", needs: "name lengthM") }`, ``},
-		{craft + `x: Float @computed(by: "fee.x") }`, `Craft.x is computed by "fee.x", which is no function of a source; did you mean "fees"? → sources of functions are fees`},
+		{craft + `x: Float @computed(by: "fee.x") }`, `Craft.x is computed by "fee.x", which is no function of a source; did you mean "fees"? → declare its source under sources: in osprey.yaml, of the kind functions, or, if a Go program brings the function, as { kind: program }; declared are fees`},
 		{craft + `x: Float @computed(by: "registry.x") }`, `which is no function of a source`},
 		{craft + `x: Float @computed(by: "fees") }`, `which is no function of a source`},
 		{craft + `x: Float @computed(by: "fees.x", needs: "nme") }`, `what Craft.x needs is no selection of its type: Craft has no field "nme"`},

@@ -139,6 +139,15 @@ func (b *binder) warn(rule string, pos language.Pos, coordinate, fix, format str
 	b.add(language.Warning, rule, pos, coordinate, fix, format, args...)
 }
 
+// declaredSources says which sources there are, and how one more is declared.
+func declaredSources(names []string) string {
+	fix := "declare it under sources: in osprey.yaml, or, if a Go program brings it, as { kind: program }"
+	if len(names) > 0 {
+		fix += "; declared are " + strings.Join(names, ", ")
+	}
+	return fix
+}
+
 // stored binds a type with @stored to its record set.
 func (b *binder) stored(t schema.Named) {
 	d := t.About().Directive("stored")
@@ -153,7 +162,7 @@ func (b *binder) stored(t schema.Named) {
 			names = append(names, n)
 		}
 		slices.Sort(names)
-		b.fail(ruleSource, d.Pos, name, "sources are declared in osprey.yaml: "+strings.Join(names, ", "), msgStoredNoSource, name, text(d, "in"), language.DidYouMean(text(d, "in"), names))
+		b.fail(ruleSource, d.Pos, name, declaredSources(names), msgStoredNoSource, name, text(d, "in"), language.DidYouMean(text(d, "in"), names))
 		return
 	}
 	r := &Records{Type: t, Source: source, Set: text(d, "as"), Key: texts(d.Argument("key")), objects: map[*schema.Object]*Object{}}

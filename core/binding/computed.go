@@ -205,9 +205,9 @@ func (b *binder) call(f *schema.Field, d *language.Directive, by string) *Field 
 			}
 		}
 		slices.Sort(names)
-		fix := "add a source of the kind functions to osprey.yaml"
+		fix := "declare its source under sources: in osprey.yaml, of the kind functions, or, if a Go program brings the function, as { kind: program }"
 		if len(names) > 0 {
-			fix = "sources of functions are " + strings.Join(names, ", ")
+			fix += "; declared are " + strings.Join(names, ", ")
 		}
 		b.fail(ruleComputed, d.Pos, f.Coordinate(), fix, msgNoFunction, f.Coordinate(), by, language.DidYouMean(name, names))
 		return nil

@@ -1,18 +1,23 @@
 package store
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"math"
 	"strconv"
 	"strings"
+	"time"
+	"unicode/utf8"
 )
 
 // This file fills columns from decoded JSON: the answers of remote services
-// and JSON columns of tables.
+// and JSON columns of tables; and from values of Go.
 
-// AppendJSON adds a value decoded from JSON (with json.Decoder.UseNumber) as w
-// wants it. A value that does not fit is bad at its place only.
+// AppendJSON adds a value as w wants it: one decoded from JSON (best with
+// json.Decoder.UseNumber, so that no digit is lost), or any that package
+// encoding/json can write, such as an int, a struct or a time.Time. A value that
+// does not fit is bad at its place only.
 func (c *Column) AppendJSON(w *Wanted, v any) {
 	if v == nil {
 		c.AppendNull()
@@ -20,9 +25,9 @@ func (c *Column) AppendJSON(w *Wanted, v any) {
 	}
 	switch w.Kind {
 	case Record:
-		object, ok := v.(map[string]any)
+		object, ok := objectOf(v)
 		if !ok {
-			c.AppendBad("expected an object, found " + jsonWord(v))
+			c.appendOther(w, v, "an object")
 			return
 		}
 		c.AppendRecord()
@@ -32,11 +37,13 @@ func (c *Column) AppendJSON(w *Wanted, v any) {
 	case List:
 		list, ok := v.([]any)
 		if !ok {
-			if !w.OneOrMany {
-				c.AppendBad("expected a list, found " + jsonWord(v))
+			if v, list, ok = listOf(v); !ok && !w.OneOrMany {
+				c.appendOther(w, v, "a list")
 				return
 			}
-			list = []any{v}
+			if !ok {
+				list = []any{v}
+			}
 		}
 		for _, item := range list {
 			c.Elem.AppendJSON(w.Elem, item)
@@ -47,11 +54,65 @@ func (c *Column) AppendJSON(w *Wanted, v any) {
 	}
 }
 
-// JSONPath follows a path of names with dots into decoded JSON. It returns nil
-// where the path ends early.
+// appendOther adds a value that is not of the form that is wanted: null where the
+// value is a Go pointer to nothing.
+func (c *Column) appendOther(w *Wanted, v any, form string) {
+	if v, ok := plain(v); ok && v == nil {
+		c.AppendNull()
+		return
+	}
+	c.AppendBad("expected " + form + ", found " + jsonWord(v))
+}
+
+// objectOf returns a value as an object of decoded JSON, if it is one.
+func objectOf(v any) (map[string]any, bool) {
+	if object, ok := v.(map[string]any); ok || isPlain(v) {
+		return object, ok
+	}
+	v, _ = plain(v)
+	object, ok := v.(map[string]any)
+	return object, ok
+}
+
+// listOf returns a value in decoded form, and its items if it is a list.
+func listOf(v any) (any, []any, bool) {
+	if list, ok := v.([]any); ok || isPlain(v) {
+		return v, list, ok
+	}
+	if decoded, ok := plain(v); ok {
+		v = decoded
+	}
+	list, ok := v.([]any)
+	return v, list, ok
+}
+
+// isPlain reports whether a value has the form of decoded JSON.
+func isPlain(v any) bool {
+	switch v.(type) {
+	case nil, bool, string, json.Number, []any, map[string]any:
+		return true
+	}
+	return false
+}
+
+// plain returns a value of Go as it looks when it was written as JSON and decoded;
+// false if it cannot be written, such as a channel or NaN.
+func plain(v any) (any, bool) {
+	text, err := json.Marshal(v)
+	if err != nil {
+		return v, false
+	}
+	d := json.NewDecoder(bytes.NewReader(text))
+	d.UseNumber()
+	var decoded any
+	return decoded, d.Decode(&decoded) == nil
+}
+
+// JSONPath follows a path of names with dots into decoded JSON, or into a value of
+// Go. It returns nil where the path ends early.
 func JSONPath(v any, path string) any {
 	for path != "" {
-		object, ok := v.(map[string]any)
+		object, ok := objectOf(v)
 		if !ok {
 			return nil
 		}
@@ -76,6 +137,10 @@ func cutName(path string) (name, rest string) {
 
 // appendLeaf adds a single value, converted to the column's kind.
 func (c *Column) appendLeaf(v any) {
+	if !isPlain(v) {
+		c.appendGo(v)
+		return
+	}
 	if c.Kind == JSON {
 		text, err := json.Marshal(v)
 		if err != nil {
@@ -103,6 +168,75 @@ func (c *Column) appendLeaf(v any) {
 		}
 	}
 	c.AppendBad(fmt.Sprintf("expected %s, found %s", kindPhrase(c.Kind), jsonWord(v)))
+}
+
+// appendGo adds a single value of Go. What takes most of the time of a source, the
+// plain numbers, is not written as JSON first.
+func (c *Column) appendGo(v any) {
+	switch v := v.(type) {
+	case int:
+		c.appendWhole(int64(v), v)
+	case int64:
+		c.appendWhole(v, v)
+	case int32:
+		c.appendWhole(int64(v), v)
+	case float64:
+		if c.Kind == Float {
+			c.AppendFloat(v)
+			return
+		}
+		c.appendPlain(v)
+	case time.Time:
+		c.appendMoment(v)
+	case []byte:
+		if c.Kind == Binary || c.Kind == Text && utf8.Valid(v) || c.Kind == JSON && json.Valid(v) {
+			c.AppendBytes(v)
+			return
+		}
+		c.appendPlain(v)
+	default:
+		c.appendPlain(v)
+	}
+}
+
+// appendWhole adds a whole number; v is the same.
+func (c *Column) appendWhole(n int64, v any) {
+	if c.Kind == Int {
+		c.AppendInt(n)
+		return
+	}
+	c.appendPlain(v)
+}
+
+// appendPlain adds a value of Go by the JSON that it is written as.
+func (c *Column) appendPlain(v any) {
+	decoded, ok := plain(v)
+	switch {
+	case !ok:
+		c.AppendBad(fmt.Sprintf("expected %s, found a value that cannot be written as JSON", kindPhrase(c.Kind)))
+	case decoded == nil:
+		c.AppendNull()
+	default:
+		c.appendLeaf(decoded)
+	}
+}
+
+// appendMoment adds a moment, or the day or the time of day that it is in UTC.
+func (c *Column) appendMoment(t time.Time) {
+	t = t.UTC()
+	micros := t.UnixMicro()
+	switch {
+	case c.Kind == Time && TimeFits(micros):
+		c.AppendInt(micros)
+	case c.Kind == Date && TimeFits(micros):
+		c.AppendInt(DateOf(t))
+	case c.Kind == Clock:
+		c.AppendInt(micros - DateOf(t)*microsecondsOfDay)
+	case TimeFits(micros):
+		c.appendLeaf(FormatTime(micros))
+	default:
+		c.AppendBad("the moment is beyond the years 0 to 9999")
+	}
 }
 
 func b2i(b bool) int64 {
@@ -236,11 +370,17 @@ func jsonWord(v any) string {
 		return "true or false"
 	case nil:
 		return "null"
+	case json.Number:
+		return "a number"
 	}
-	return "a number"
+	if decoded, ok := plain(v); ok {
+		return jsonWord(decoded)
+	}
+	return "a value that cannot be written as JSON"
 }
 
-// A JSONSubject is a decoded JSON value to which predicates can be put.
+// A JSONSubject is a value of decoded JSON, or of Go as [Column.AppendJSON] takes
+// it, to which predicates can be put.
 type JSONSubject struct{ Value any }
 
 // Append adds the value at the path of what is wanted.
@@ -248,11 +388,11 @@ func (s JSONSubject) Append(c *Column, w *Wanted) { c.AppendJSON(w, JSONPath(s.V
 
 // Nested returns the objects of a list at a path.
 func (s JSONSubject) Nested(path string) []Subject {
-	items, _ := JSONPath(s.Value, path).([]any)
+	_, items, _ := listOf(JSONPath(s.Value, path))
 	var list []Subject
 	for _, item := range items {
-		if _, ok := item.(map[string]any); ok {
-			list = append(list, JSONSubject{item})
+		if object, ok := objectOf(item); ok {
+			list = append(list, JSONSubject{object})
 		}
 	}
 	return list

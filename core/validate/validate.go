@@ -1,4 +1,4 @@
-// Package validate tells whether an operation is a sound question to a schema:
+// Package validate tells whether an operation is an operation that a schema can answer:
 // section 5 (Validation) of the GraphQL specification, September 2025 edition.
 //
 // [Document] applies every rule to a parsed document and returns all faults in

@@ -3,6 +3,11 @@
 // store does by itself and whatever is left to the engine. What is right is
 // told by a store in memory that can do nothing, so that the engine does it
 // all.
+//
+// A source is put to it by [Run], in its own test. It must hold the record sets
+// owners and vessels, with the fields of [Fields] and the records of [Data], under
+// the same names; [Catalogue] is how it then tells what it holds. Fields that it has
+// no kind for are left out by their names.
 package conform
 
 import (
@@ -146,11 +151,12 @@ func numbered(v any) any {
 	return out
 }
 
-// reference is the store in memory that says what is right.
-func reference(t testing.TB, without []string) *Engine {
+// Catalogue is that of a source that holds the records of [Data] as they are.
+func Catalogue() *store.Catalogue { return storetest.Catalogue(catalogueText()) }
+
+func catalogueText() string {
 	var catalogue strings.Builder
-	records := map[string]string{}
-	for name, list := range Data() {
+	for _, name := range Sets[:2] {
 		fmt.Fprintf(&catalogue, "%s:", name)
 		for _, f := range Fields[name] {
 			kind := f[1]
@@ -160,9 +166,17 @@ func reference(t testing.TB, without []string) *Engine {
 			fmt.Fprintf(&catalogue, " %s %s", f[0], kind)
 		}
 		catalogue.WriteString("\n")
+	}
+	return catalogue.String()
+}
+
+// reference is the store in memory that says what is right.
+func reference(t testing.TB, without []string) *Engine {
+	records := map[string]string{}
+	for name, list := range Data() {
 		records[name] = JSON(list)
 	}
-	return New(t, storetest.NewMemory(catalogue.String(), records), without...)
+	return New(t, storetest.NewMemory(catalogueText(), records), without...)
 }
 
 // Run puts a store to the suite: the operations written here, and random ones;

@@ -19,7 +19,7 @@ type portCall struct {
 	Berth *struct{ Name string } // nil at anchor
 }
 
-func labels(_ context.Context, calls []osprey.Called[portCall, osprey.None]) ([]string, error) {
+func labels(_ context.Context, calls []osprey.Call[portCall, osprey.None]) ([]string, error) {
 	list := make([]string, len(calls))
 	for i, c := range calls {
 		list[i] = c.Record.Craft.Name + " at anchor"

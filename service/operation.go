@@ -16,11 +16,11 @@ import (
 	"osprey/project"
 )
 
-// This file reads questions from requests. JSON is read token by token, with a
+// This file reads operations from HTTP requests. JSON is read token by token, with a
 // reader that refuses what RFC 8259 leaves to chance: a key twice in one object
 // (section 4) and text that is not UTF-8 (section 8.1).
 
-// A refusal is why a request is not even read as a question.
+// A refusal is why an HTTP request holds no operation that could be read.
 type refusal struct {
 	status   int
 	msg, fix string
@@ -30,10 +30,10 @@ func badRequest(fix, format string, args ...any) *refusal {
 	return &refusal{http.StatusBadRequest, fmt.Sprintf(format, args...), fix}
 }
 
-// decodeQuery reads a question from the parameters of a GET request.
-func decodeQuery(r *http.Request) (*project.Question, *refusal) {
+// decodeQuery reads the operation of the parameters of a GET request.
+func decodeQuery(r *http.Request) (*project.Request, *refusal) {
 	values := r.URL.Query()
-	q := &project.Question{Query: values.Get("query"), OperationName: values.Get("operationName")}
+	q := &project.Request{Query: values.Get("query"), OperationName: values.Get("operationName")}
 	if q.Query == "" && q.OperationName == "" {
 		return nil, badRequest("send ?query={…}, encoded, or ?operationName=… of a saved operation", "the parameter \"query\" is missing")
 	}
@@ -63,7 +63,7 @@ func objectParameter(values url.Values, name string) (map[string]any, *refusal) 
 }
 
 // fill fills in the text of a saved operation that is asked for by its name.
-func fill(q *project.Question, r *project.Revision) *refusal {
+func fill(q *project.Request, r *project.Revision) *refusal {
 	if q.Query != "" {
 		return nil
 	}
@@ -75,22 +75,22 @@ func fill(q *project.Question, r *project.Revision) *refusal {
 	return nil
 }
 
-// decodeBody reads a question from the body of a POST request.
-func (s *Service) decodeBody(r *http.Request) (q *project.Question, bad *refusal) {
+// decodeBody reads the operation of the body of a POST request.
+func (s *Service) decodeBody(r *http.Request) (q *project.Request, bad *refusal) {
 	bad = s.readJSON(r, func(body []byte) *refusal {
-		q, bad = decodeQuestion(body)
+		q, bad = decodeRequest(body)
 		return bad
 	})
 	return q, bad
 }
 
-// decodeQuestion reads the JSON of a request. The question keeps nothing of
+// decodeRequest reads the JSON of a request. The request keeps nothing of
 // the body.
-func decodeQuestion(body []byte) (*project.Question, *refusal) {
+func decodeRequest(body []byte) (*project.Request, *refusal) {
 	if len(bytes.TrimSpace(body)) == 0 {
 		return nil, badRequest(`send {"query": "{ … }"}`, "the body is empty")
 	}
-	q, bad, err := newReader(body).question()
+	q, bad, err := newReader(body).request()
 	if err != nil {
 		var syntax *jsontext.SyntacticError
 		if errors.Is(err, jsontext.ErrDuplicateName) && errors.As(err, &syntax) {
@@ -109,10 +109,10 @@ type reader struct{ *jsontext.Decoder }
 
 func newReader(text []byte) reader { return reader{jsontext.NewDecoder(bytes.NewBuffer(text))} }
 
-// question reads a request. What is wrong with its members is told after the
+// request reads a request. What is wrong with its members is told after the
 // whole text was read: a text that is not JSON is the greater fault.
-func (r reader) question() (q *project.Question, bad *refusal, err error) {
-	q = &project.Question{}
+func (r reader) request() (q *project.Request, bad *refusal, err error) {
+	q = &project.Request{}
 	if kind := r.PeekKind(); kind != '{' {
 		if _, err := r.whole(); err != nil {
 			return nil, nil, err

@@ -14,8 +14,8 @@ import (
 	"osprey/project"
 )
 
-// questionFlags are those of commands that take an operation.
-func questionFlags() []cli.Flag {
+// operationFlags are those of commands that take an operation.
+func operationFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "file that holds the operation; - is standard input"},
 		&cli.StringFlag{Name: "operation", Usage: "name of the operation to run, if there are several"},
@@ -25,15 +25,15 @@ func questionFlags() []cli.Flag {
 	}
 }
 
-// A question is what such a command was given.
-type question struct {
-	project.Question
+// An operation is what such a command was given.
+type operation struct {
+	project.Request
 	name string // of the text, for messages
 }
 
-// readQuestion reads the operation and its variables from the command line.
-func readQuestion(c *cli.Command) (*question, error) {
-	q := &question{name: "operation"}
+// readOperation reads the operation and its variables from the command line.
+func readOperation(c *cli.Command) (*operation, error) {
+	q := &operation{name: "operation"}
 	q.OperationName = c.String("operation")
 	file := c.String("file")
 	switch {
@@ -61,7 +61,7 @@ func readQuestion(c *cli.Command) (*question, error) {
 
 // readVariables reads name=value. The declared type of a variable decides
 // whether its value is text as it stands or JSON.
-func (q *question) readVariables(list []string) error {
+func (q *operation) readVariables(list []string) error {
 	declared := map[string]*language.TypeRef{}
 	doc, _ := language.Parse(language.NewSource(q.name, q.Query))
 	for _, d := range doc.Definitions {
