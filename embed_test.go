@@ -215,6 +215,19 @@ func TestSignatures(t *testing.T) {
 			return nil, nil
 		}),
 			`name of its record is of the type ID, and cannot be read into int`},
+		{`x(days: Int!): Int @computed(by: "own.x")`, osprey.Func("own.x", func(context.Context, []osprey.Call[osprey.None, struct{ Days int8 }]) ([]int, error) { return nil, nil }),
+			`days of its arguments is of the type Int, not all values of which int8 can hold; make it int32`},
+		{`x: Int @computed(by: "own.x", needs: "lengthM")`, osprey.Func("own.x", func(context.Context, []osprey.Call[struct{ LengthM float32 }, osprey.None]) ([]int8, error) {
+			return nil, nil
+		}),
+			`lengthM of its record is of the type Float, not all values of which float32 can hold; make it float64`},
+		{`x: Int @computed(by: "own.x", needs: "lengthM name")`, osprey.Func("own.x", func(context.Context, []osprey.Call[map[string]float64, osprey.None]) ([]int8, error) {
+			return nil, nil
+		}),
+			`name of its record is of the type ID, and cannot be read into float64`},
+		{`x: Int @computed(by: "own.x", needs: "lengthM")`, osprey.Func("own.x", func(context.Context, []osprey.Call[map[string]float64, osprey.None]) ([]int8, error) {
+			return nil, nil
+		}), ""},
 		{`x(days: Int!): Int @computed(by: "own.x")`, osprey.Func("own.x", func(context.Context, []osprey.Call[osprey.None, osprey.None]) ([]int, error) { return nil, nil }),
 			`it does not take the argument days`},
 		{`x: Int @computed(by: "own.x")`, osprey.Func("own.x", func(context.Context, []osprey.Call[osprey.None, osprey.None]) ([]string, error) { return nil, nil }),

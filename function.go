@@ -66,13 +66,35 @@ func Func[Record, Args, Result any](name string, f func(ctx context.Context, cal
 			calls := make([]Call[Record, Args], len(inputs))
 			for i, input := range inputs {
 				if err := json.Unmarshal(input, &calls[i]); err != nil {
-					return nil, fmt.Errorf("it cannot read what it is given: %w", err)
+					return nil, unread(err)
 				}
 			}
 			results, err := f(ctx, calls)
 			return written(len(inputs), results, err)
 		},
 	}}
+}
+
+// unread is the error of a call that does not fit the Go types of a function.
+func unread(err error) error {
+	var wrong *json.UnmarshalTypeError
+	if errors.As(err, &wrong) {
+		return fmt.Errorf("it cannot read %s of its call, which is a %s, into %s", wrong.Field, wrong.Value, wrong.Type)
+	}
+	return fmt.Errorf("it cannot read its call: %w", err) // in the words of its own UnmarshalJSON
+}
+
+// unwritten is the error of a result that is no JSON.
+func unwritten(err error) error {
+	var value *json.UnsupportedValueError
+	var kind *json.UnsupportedTypeError
+	switch {
+	case errors.As(err, &value):
+		return fmt.Errorf("it gave %s, which JSON cannot write", value.Str)
+	case errors.As(err, &kind):
+		return fmt.Errorf("it gave a value of the type %s, which JSON cannot write", kind.Type)
+	}
+	return fmt.Errorf("what it gave cannot be written as JSON: %w", err)
 }
 
 // written returns the results of a function as JSON.
@@ -83,7 +105,9 @@ func written[Result any](calls int, results []Result, err error) ([]functions.Re
 	}
 	list := make([]functions.Result, len(results))
 	for i := range results {
-		list[i].JSON, list[i].Err = json.Marshal(results[i])
+		if list[i].JSON, list[i].Err = json.Marshal(results[i]); list[i].Err != nil {
+			list[i].Err = unwritten(list[i].Err)
+		}
 	}
 	for i, failed := range some {
 		for i >= len(list) && i < calls { // a function may stop where one failed

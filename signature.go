@@ -3,11 +3,11 @@ package osprey
 import (
 	"encoding/json"
 	"fmt"
-	"osprey/core/scalar"
 	"reflect"
 	"slices"
 	"strings"
 
+	"osprey/core/scalar"
 	"osprey/core/store"
 )
 
@@ -44,7 +44,14 @@ func takes(what string, s *store.ValueType, t reflect.Type) error {
 		return fmt.Errorf("%s may be null, and is %s; make it *%s", what, t, t)
 	}
 	switch {
-	case t.Kind() == reflect.Interface, t.Kind() == reflect.Map && s.Scalar == "" && s.Elem == nil:
+	case t.Kind() == reflect.Interface && t.NumMethod() == 0:
+		return nil
+	case t.Kind() == reflect.Map && t.Key().Kind() == reflect.String && s.Scalar == "" && s.Elem == nil:
+		for _, f := range s.Fields {
+			if err := takes(f.Name+" of "+what, f, t.Elem()); err != nil {
+				return err
+			}
+		}
 		return nil
 	case s.Elem != nil:
 		if t.Kind() != reflect.Slice {
@@ -54,6 +61,9 @@ func takes(what string, s *store.ValueType, t reflect.Type) error {
 	case s.Scalar != "":
 		if !slices.Contains(scalarKinds(s.Scalar, t), t.Kind()) {
 			return fmt.Errorf("%s is of the type %s, and cannot be read into %s", what, s.Scalar, t)
+		}
+		if wider, small := tooSmall[t.Kind()]; small {
+			return fmt.Errorf("%s is of the type %s, not all values of which %s can hold; make it %s", what, s.Scalar, t, wider)
 		}
 		return nil
 	case t.Kind() != reflect.Struct:
@@ -112,6 +122,12 @@ func gives(what string, s *store.ValueType, t reflect.Type) error {
 		}
 	}
 	return nil
+}
+
+// tooSmall has the kinds of numbers that cannot hold every Int or Float, and what can.
+var tooSmall = map[reflect.Kind]string{
+	reflect.Int8: "int32", reflect.Int16: "int32", reflect.Uint: "int", reflect.Uint8: "int32", reflect.Uint16: "int32", reflect.Uint32: "int64", reflect.Uint64: "int64",
+	reflect.Float32: "float64",
 }
 
 // scalarKinds returns the kinds of Go types that can hold a scalar.

@@ -2,6 +2,7 @@ package project
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"regexp"
 	"slices"
@@ -35,6 +36,8 @@ type Config struct {
 	Drain *Span `yaml:"drain"`
 	// Introspection says whether clients may ask for the schema; default true.
 	Introspection *bool `yaml:"introspection"`
+
+	broken map[string]bool // sources of which something wrong was told
 }
 
 // Who is told what stores are sent.
@@ -153,23 +156,17 @@ const (
 	ruleEnvironment = "environment"
 )
 
-// yamlPlace finds the place in an error of the YAML library.
-var yamlPlace = regexp.MustCompile(`^\[(\d+):(\d+)\] `)
-
 // readConfig reads osprey.yaml. Places in its problems are in src.
 func readConfig(src *language.Source, getenv func(string) (string, bool)) (*Config, language.Problems) {
 	var problems language.Problems
 	config := &Config{}
-	body := readLayout(src, getenv, &problems)
-	if problems.Failed() {
-		return config, problems
-	}
+	body, broken := readLayout(src, getenv, &problems)
 	if body != nil {
-		if err := yaml.NodeToValue(body, config); err != nil {
+		if err := yaml.NodeToValue(body, config); err != nil && !problems.Failed() {
 			addYAML(src, &problems, err)
-			return config, problems
 		}
 	}
+	config.broken = broken
 	config.Limits = config.Limits.withDefaults()
 	config.Statements = cmp.Or(config.Statements, StatementsLoopback)
 	if known := []string{StatementsLoopback, StatementsEveryone, StatementsNobody}; !slices.Contains(known, config.Statements) {
@@ -184,8 +181,8 @@ func readConfig(src *language.Source, getenv func(string) (string, bool)) (*Conf
 		s := config.Sources[name]
 		pos := findText(src, name+":")
 		if s == nil {
-			problems.Add(ruleConfig, pos, "the source %s is empty", name)
-			config.Sources[name] = &SourceConfig{}
+			problems.Add(ruleConfig, pos, "the source %s is empty", name).Fix = "write { kind: postgres, url: … }"
+			config.Sources[name], broken[name] = &SourceConfig{}, true
 			continue
 		}
 		if s.Naming == "" {
@@ -193,6 +190,7 @@ func readConfig(src *language.Source, getenv func(string) (string, bool)) (*Conf
 		}
 		if !slices.Contains(binding.Namings, s.Naming) {
 			problems.Add(ruleConfig, pos, "the source %s has the naming rule %q; there are %s", name, s.Naming, strings.Join(binding.Namings, ", "))
+			broken[name] = true
 		}
 	}
 	return config, problems
@@ -247,6 +245,7 @@ func expandVariables(text string, getenv func(string) (string, bool), missing fu
 // for what may be missing and brackets around it for a list.
 func restFields(list yaml.MapSlice) ([]fieldConfig, error) {
 	var fields []fieldConfig
+	var wrong []error
 	for _, item := range list {
 		name, word := fmt.Sprint(item.Key), fmt.Sprint(item.Value)
 		f := fieldConfig{name: name}
@@ -258,11 +257,12 @@ func restFields(list yaml.MapSlice) ([]fieldConfig, error) {
 		}
 		var known bool
 		if f.kind, known = store.KindNamed(word); !known {
-			return nil, fmt.Errorf("the field %s is of the kind %q; there are bool, int, float, text, decimal, time, date, clock, uuid, json", name, word)
+			wrong = append(wrong, fmt.Errorf("the field %s is of the kind %q; there are bool, int, float, text, decimal, time, date, clock, uuid, json", name, word))
+			continue
 		}
 		fields = append(fields, f)
 	}
-	return fields, nil
+	return fields, errors.Join(wrong...)
 }
 
 type fieldConfig struct {

@@ -1,7 +1,6 @@
 package project
 
 import (
-	"fmt"
 	"reflect"
 	"slices"
 	"strings"
@@ -35,66 +34,87 @@ var forms = map[reflect.Type]form{
 	reflect.TypeFor[PagesConfig]():  {"pages", "under pages:", "{ link: true }"},
 }
 
-// A layoutCheck finds what is wrong with the keys of a configuration.
+// A layoutCheck finds what is wrong with the keys of a configuration, and takes it
+// out, so that the rest can be read and looked at, too.
 type layoutCheck struct {
 	src      *language.Source
 	problems *language.Problems
+	broken   map[string]bool // the sources in which something is wrong
 }
 
-// check holds a value to the type that it is read into.
-func (c layoutCheck) check(node ast.Node, t reflect.Type, what string) {
+// check holds a value to the type that it is read into; false if it cannot be read.
+func (c layoutCheck) check(node ast.Node, t reflect.Type, what string) bool {
 	for t.Kind() == reflect.Pointer {
 		t = t.Elem()
 	}
 	switch node := node.(type) {
 	case nil, *ast.NullNode:
-		return
+		return true
 	case *ast.AnchorNode:
-		c.check(node.Value, t, what)
-		return
+		return c.check(node.Value, t, what)
 	case *ast.AliasNode, *ast.TagNode:
-		return // whatever it means is told when it is read
+		return true // whatever it means is told when it is read
+	}
+	if bound, ok := reflect.New(t).Interface().(interface{ UnmarshalYAML(ast.Node) error }); ok {
+		err := bound.UnmarshalYAML(node)
+		if err != nil {
+			addYAML(c.src, c.problems, err)
+		}
+		return err == nil
 	}
 	switch t {
-	case reflect.TypeFor[Size](), reflect.TypeFor[Count](), reflect.TypeFor[Span]():
-		return // which tell themselves what they are not
 	case reflect.TypeFor[yaml.MapSlice]():
-		c.entries(node, what, "{ name: text }")
-		return
+		_, ok := c.entries(node, what, "{ name: text }")
+		return ok
 	case reflect.TypeFor[Strings]():
 		if list, ok := node.(*ast.SequenceNode); ok {
-			for _, item := range list.Values {
-				c.scalar(item, what, "a text, or a list of texts")
-			}
-			return
+			list.Values = slices.DeleteFunc(list.Values, func(item ast.Node) bool { return !c.scalar(item, what, "a text, or a list of texts") })
+			return true
 		}
-		c.scalar(node, what, "a text, or a list of texts")
-		return
+		return c.scalar(node, what, "a text, or a list of texts")
 	}
 	switch t.Kind() {
 	case reflect.Struct:
-		c.keys(node, t, what)
+		return c.keys(node, t, what)
 	case reflect.Map:
-		for _, entry := range c.entries(node, what, forms[element(t)].example) {
-			name := keyOf(entry)
-			c.check(entry.Value, t.Elem(), c.named(t.Elem(), name))
-		}
+		return c.keep(node, what, forms[element(t)].example, func(entry *ast.MappingValueNode) bool {
+			before := len(*c.problems)
+			well := c.check(entry.Value, t.Elem(), c.named(t.Elem(), keyOf(entry)))
+			if element(t) == reflect.TypeFor[SourceConfig]() && len(*c.problems) > before {
+				c.broken[keyOf(entry)] = true
+				return true // and nothing more is told of it
+			}
+			return well
+		})
 	case reflect.Slice:
 		list, ok := node.(*ast.SequenceNode)
 		if !ok {
-			c.fail(node, "", "%s must be a list, and is %s", what, nodeName(node))
-			return
+			return c.fail(node, "write it in brackets: ["+strings.TrimSpace(node.String())+"]", "%s must be a list, and is %s", what, nodeName(node))
 		}
-		for _, item := range list.Values {
-			c.check(item, t.Elem(), c.named(t.Elem(), what))
-		}
+		list.Values = slices.DeleteFunc(list.Values, func(item ast.Node) bool { return !c.check(item, t.Elem(), c.named(t.Elem(), what)) })
+		return true
 	case reflect.Bool:
 		if _, ok := node.(*ast.BoolNode); !ok {
-			c.fail(node, "", "%s must be true or false, and is %s", what, nodeName(node))
+			return c.fail(node, "write true or false", "%s must be true or false, and is %s", what, nodeName(node))
 		}
-	default:
-		c.scalar(node, what, "a text")
+		return true
 	}
+	return c.scalar(node, what, "a text")
+}
+
+// keep leaves of a mapping the entries that are well; false if the value is none, or
+// nothing is left.
+func (c layoutCheck) keep(node ast.Node, what, example string, well func(*ast.MappingValueNode) bool) bool {
+	entries, ok := c.entries(node, what, example)
+	if !ok {
+		return false
+	}
+	left := slices.DeleteFunc(entries, func(entry *ast.MappingValueNode) bool { return !well(entry) })
+	if m, ok := node.(*ast.MappingNode); ok {
+		m.Values = left
+		return true
+	}
+	return len(left) > 0
 }
 
 func element(t reflect.Type) reflect.Type {
@@ -117,9 +137,9 @@ func (c layoutCheck) named(t reflect.Type, name string) string {
 }
 
 // keys holds a mapping to the keys of a struct.
-func (c layoutCheck) keys(node ast.Node, t reflect.Type, what string) {
+func (c layoutCheck) keys(node ast.Node, t reflect.Type, what string) bool {
 	known := tagsOf(t)
-	for _, entry := range c.entries(node, what, forms[t].example) {
+	return c.keep(node, what, forms[t].example, func(entry *ast.MappingValueNode) bool {
 		name := keyOf(entry)
 		i := slices.Index(known, name)
 		if i < 0 {
@@ -127,22 +147,23 @@ func (c layoutCheck) keys(node ast.Node, t reflect.Type, what string) {
 			if at := placesOf(name); len(at) > 0 {
 				fix = "write it " + language.OneOf(at)
 			}
-			c.fail(entry.Key, fix, "%s has no key %q%s", what, name, language.DidYouMean(name, known))
-			continue
+			return c.fail(entry.Key, fix, "%s has no key %q%s", what, name, language.DidYouMean(name, known))
 		}
 		inner := what + "'s " + name
 		if what == "osprey.yaml" {
 			inner = name
 		}
-		c.check(entry.Value, t.Field(i).Type, inner)
-	}
+		return c.check(entry.Value, t.Field(i).Type, inner)
+	})
 }
 
 // tagsOf returns the keys of a struct, by field.
 func tagsOf(t reflect.Type) []string {
 	var names []string
 	for i := range t.NumField() {
-		names = append(names, t.Field(i).Tag.Get("yaml"))
+		if name := t.Field(i).Tag.Get("yaml"); name != "" {
+			names = append(names, name)
+		}
 	}
 	return names
 }
@@ -159,34 +180,36 @@ func placesOf(name string) []string {
 	return list
 }
 
-// entries returns the entries of a mapping, or tells that the value is none.
-func (c layoutCheck) entries(node ast.Node, what, example string) []*ast.MappingValueNode {
+// entries returns the entries of a mapping; false after telling that the value is none.
+func (c layoutCheck) entries(node ast.Node, what, example string) ([]*ast.MappingValueNode, bool) {
 	switch node := node.(type) {
 	case *ast.MappingNode:
-		return node.Values
+		return node.Values, true
 	case *ast.MappingValueNode:
-		return []*ast.MappingValueNode{node}
+		return []*ast.MappingValueNode{node}, true
 	}
 	fix := ""
 	if example != "" {
 		fix = "write " + example
 	}
-	c.fail(node, fix, "%s must have keys with values, and is %s", what, nodeName(node))
-	return nil
+	return nil, c.fail(node, fix, "%s must have keys with values, and is %s", what, nodeName(node))
 }
 
-func (c layoutCheck) scalar(node ast.Node, what, want string) {
+func (c layoutCheck) scalar(node ast.Node, what, want string) bool {
 	if _, ok := node.(ast.ScalarNode); !ok {
-		c.fail(node, "", "%s must be %s, and is %s", what, want, nodeName(node))
+		return c.fail(node, "", "%s must be %s, and is %s", what, want, nodeName(node))
 	}
+	return true
 }
 
-func (c layoutCheck) fail(node ast.Node, fix, format string, args ...any) {
+// fail tells what is wrong with a value, and returns false.
+func (c layoutCheck) fail(node ast.Node, fix, format string, args ...any) bool {
 	at := node.GetToken().Position
 	if m, ok := node.(*ast.MappingNode); ok && len(m.Values) > 0 {
 		at = m.Values[0].Key.GetToken().Position
 	}
 	c.problems.Add(ruleConfig, placeOf(c.src, at.Line, at.Column), format, args...).Fix = fix
+	return false
 }
 
 func keyOf(entry *ast.MappingValueNode) string {
@@ -267,21 +290,27 @@ func (e *expander) text(node *ast.StringNode) ast.Node {
 }
 
 // readLayout parses the text, puts variables in and checks the keys. The node is nil
-// if there is nothing to be read.
-func readLayout(src *language.Source, getenv func(string) (string, bool), problems *language.Problems) ast.Node {
+// if there is nothing to be read. Broken are the sources in which something is wrong.
+func readLayout(src *language.Source, getenv func(string) (string, bool), problems *language.Problems) (body ast.Node, broken map[string]bool) {
+	broken = map[string]bool{}
 	file, err := parser.ParseBytes([]byte(src.Text), 0)
 	if err != nil {
 		addYAML(src, problems, err)
-		return nil
+		return nil, nil
 	}
 	if len(file.Docs) == 0 || file.Docs[0].Body == nil {
-		return nil
+		return nil, nil
 	}
-	body := file.Docs[0].Body
+	if len(file.Docs) > 1 {
+		at := file.Docs[1].Start.Position
+		problems.Add(ruleConfig, placeOf(src, at.Line, at.Column), "a second document begins here, and "+ConfigFile+" is one").Fix = "leave the line --- out"
+	}
+	body = file.Docs[0].Body
 	e := &expander{getenv: getenv, missing: func(name string, at *token.Position, path []string) {
 		what := strings.Join(path, ".")
 		if len(path) > 1 && path[0] == "sources" {
 			what = "the source " + path[1]
+			broken[path[1]] = true
 		}
 		pos := placeOf(src, at.Line, at.Column)
 		if i := strings.Index(src.Text[src.Offset(pos):], "${"+name); i > 0 {
@@ -291,19 +320,8 @@ func readLayout(src *language.Source, getenv func(string) (string, bool), proble
 			Fix = "set it, or write ${" + name + ":-…} with a default"
 	}}
 	body = e.value(body)
-	layoutCheck{src, problems}.check(body, reflect.TypeFor[Config](), "osprey.yaml")
-	return body
-}
-
-// addYAML tells an error of the YAML library, whose form is [line:column] message.
-func addYAML(src *language.Source, problems *language.Problems, err error) {
-	msg := strings.SplitN(err.Error(), "\n", 2)[0]
-	pos := src.Pos(0)
-	var line, column int
-	if m := yamlPlace.FindStringSubmatch(msg); m != nil {
-		fmt.Sscan(m[1], &line)
-		fmt.Sscan(m[2], &column)
-		msg, pos = msg[len(m[0]):], placeOf(src, line, column)
+	if !(layoutCheck{src, problems, broken}).check(body, reflect.TypeFor[Config](), "osprey.yaml") {
+		return nil, broken
 	}
-	problems.Add(ruleConfig, pos, "%s", msg)
+	return body, broken
 }

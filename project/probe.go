@@ -129,8 +129,9 @@ func (p *Project) waiting(bound *binding.Bound) Findings {
 		s := p.Sources[name]
 		err := s.Unknown()
 		var wrong *contain.Fault
+		_, told := s.Store.(*broken)
 		switch {
-		case err == nil:
+		case err == nil, told:
 		case errors.As(err, &wrong):
 			list = append(list, p.atSource(s, ruleWaiting, language.Error, fmt.Sprintf("the source %s %s", name, reason(err)), "mend it in the program"))
 		case s.Elsewhere() && bound != nil && len(recordsOf(bound, name)) > 0:

@@ -65,23 +65,21 @@ func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions
 	}
 	src := language.NewSource(path, string(text))
 	config, problems := readConfig(src, os.LookupEnv)
-	if problems.Failed() {
+	if problems.Failed() && config.Sources == nil { // what else is wrong cannot be told without them
 		f := placed(problems, inOne(src))
 		return nil, f, f
 	}
 	p := &Project{Dir: dir, Config: config, config: src, log: log, failed: newFailureLog(log), changed: make(chan string, 16)}
-	if p.Sources, problems = openSources(config, src); problems.Failed() {
-		p.Close()
-		f := placed(problems, inOne(src))
-		return nil, f, f
-	}
+	var more language.Problems
+	p.Sources, more = openSources(config, src)
+	problems = append(problems, more...)
 	if p.texts, err = readSchema(dir); err == nil {
 		p.Operations, err = readOperations(dir)
 	}
 	if err == nil {
 		err = p.add(with)
 	}
-	if err != nil {
+	if err != nil && !problems.Failed() {
 		p.Close()
 		return nil, nil, err
 	}
@@ -89,6 +87,10 @@ func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions
 	p.readCatalogues(ctx)
 	done()
 	findings, err := p.Load()
+	if problems.Failed() { // the sources that are well were looked at, too
+		findings = append(placed(problems, inOne(src)), findings...)
+		err = findings
+	}
 	if err != nil {
 		p.Close()
 		return nil, findings, err

@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -67,7 +68,7 @@ func TestConfigProblems(t *testing.T) {
 		{"sources:\n  a: { kind: rest, url: \"${A}${B:-x}\" }\n", "osprey.yaml:2:26: the environment variable A, which the source a needs, is not set"},
 		{"sources:\n  a: { kind: rest, url: x, naming: kebab }\n", `osprey.yaml:2:3: the source a has the naming rule "kebab"; there are exact, camel, snake`},
 		// Keys that are none, or stand elsewhere, and values of another form.
-		{"sources:\n  a: { kind: postgres, adress: x }\n", `osprey.yaml:2:24: the source a has no key "adress"` + "\n"},
+		{"sources:\n  a: { kind: postgres, adress: x }\n", `osprey.yaml:2:24: the source a has no key "adress" → its keys are kind, url,`},
 		{"sources:\n  a: { kind: rest, url: x, ulr: y }\n", `osprey.yaml:2:28: the source a has no key "ulr"; did you mean "url"?`},
 		{"sources:\n  a: { kind: rest, url: x }\npool: 4\n", `osprey.yaml:3:1: osprey.yaml has no key "pool"`},
 		{"sources:\n  a:\n    kind: rest\n    url: x\n    sets:\n      s: { key: id, many: id }\n", `osprey.yaml:6:21: the set s has no key "many"`},
@@ -81,25 +82,88 @@ func TestConfigProblems(t *testing.T) {
 		{"introspection: ${INTROSPECTION:-yes please}\n", `osprey.yaml:1:16: introspection must be true or false, and is a text`},
 		{"limits:\n  timeout: ${TIMEOUT}\n", `osprey.yaml:2:12: the environment variable TIMEOUT, which limits.timeout needs, is not set`},
 		// Bounds that are none.
-		{"limits: { body: abc }\n", `osprey.yaml:1:17: "abc" is no number of bytes such as 512KB, 16MB or 1GB`},
+		{"limits: { body: abc }\n", `osprey.yaml:1:17: "abc" is no number of bytes → write it like 512KB, 16MB or 1GB`},
 		{"limits:\n  answer: 99999999999GB\n", `osprey.yaml:2:11: "99999999999GB" is no number of bytes`},
 		{"limits:\n  plans: -1\n", `osprey.yaml:2:10: "-1" is no number of bytes`},
-		{"limits:\n  timeout: -5s\n", `osprey.yaml:2:12: "-5s" is no length of time such as 500ms, 3s or 2m`},
-		{"limits:\n  timeout: 5\n", `osprey.yaml:2:12: "5" is no length of time such as 500ms, 3s or 2m; write 5s`},
+		{"limits:\n  timeout: -5s\n", `osprey.yaml:2:12: "-5s" is no length of time → write it like 500ms, 3s or 2m`},
+		{"limits:\n  timeout: 5\n", `osprey.yaml:2:12: "5" is no length of time → write 5s`},
 		{"limits:\n  page: -1\n", `osprey.yaml:2:9: "-1" is no number from 0 to 2147483647`},
 		{"limits:\n  page: [1]\n", `osprey.yaml:2:9: "[1]" is no number`},
 		{"limits:\n  records: 1.5\n", `osprey.yaml:2:12: "1.5" is no number`},
 		{"sources:\n  a: { kind: rest, url: x, retries: -2 }\n", `osprey.yaml:2:37: "-2" is no number`},
 		{"sources:\n  a: { kind: rest, url: x, maxAnswer: 1TB }\n", `osprey.yaml:2:39: "1TB" is no number of bytes`},
+		// What is no YAML.
+		{"sources:\n  a: [1, 2\n", `osprey.yaml:2:6: the bracket [ is not closed → close it with ]`},
+		{"sources:\n  a: {kind: rest\n", `osprey.yaml:2:6: the brace { is not closed → close it with }`},
+		{"sources:\n  a: {kind: rest, , url: x}\n", `osprey.yaml:2:19: an entry in braces is empty → leave one of the commas out`},
+		{"listen: 'x\n", `osprey.yaml:1:9: the quote is not closed → close it with the same quote`},
+		{"limits:\n\tpage: 5\n", `osprey.yaml:2:1: a tab stands where YAML has spaces only → indent with spaces`},
+		{"listen: 1\n  limits: 2\n", `osprey.yaml:1:9: a key with a value cannot stand here → give it a line of its own`},
+		{"listen: a\nlisten: b\n", `osprey.yaml:2:1: the key listen stands here again; it is on line 1 → leave one of them out`},
+		{"listen 1\nlimits: {}\n", `osprey.yaml:1:1: this is no key with a value → write key: value`},
+		{"listen: @x\n", "osprey.yaml:1:9: a text cannot begin with @ → put it in quotes"},
+		{"listen: \"\\q\"\n", "there is no such escape sequence"},
+		{"hosts: - a\n", `osprey.yaml:1:8: a list cannot begin on the line of its key`},
+		{"listen: *x\n", `the alias has no anchor → write &name before the value that it stands for`},
+		{"hosts:\n  - b\n limits: {}\n", `osprey.yaml:3:2: this does not belong to what stands above it → indent it as its neighbours are`},
+		{"listen: a\n---\nlisten: b\n", `osprey.yaml:2:1: a second document begins here`},
+		// Several at once.
+		{"limits: { page: x, answer: y, timeout: 5 }\nhosts: port\nsources:\n  a: { kind: rest, naming: kebab, ulr: x }\n", `osprey.yaml:1:17: "x" is no number from 0 to 2147483647 → write a whole number such as 100
+osprey.yaml:1:28: "y" is no number of bytes → write it like 512KB, 16MB or 1GB
+osprey.yaml:1:40: "5" is no length of time → write 5s
+osprey.yaml:2:8: hosts must be a list, and is a text → write it in brackets: [port]
+osprey.yaml:4:35: the source a has no key "ulr"; did you mean "url"? → its keys are kind,`},
 	} {
 		src := language.NewSource("osprey.yaml", test.text)
 		_, problems := readConfig(src, func(string) (string, bool) { return "", false })
 		got := ""
 		for _, p := range problems {
-			got += src.Position(p.Pos).String() + ": " + p.Msg + "\n"
+			got += src.Position(p.Pos).String() + ": " + p.Msg
+			if p.Fix != "" {
+				got += " → " + p.Fix
+			}
+			got += "\n"
 		}
 		if !strings.Contains(got, test.want) {
 			t.Errorf("%q reports %q, want %q", test.text, got, test.want)
+		}
+	}
+}
+
+// TestEveryFinding has mistakes in each part of osprey.yaml, in the types and in an
+// operation: all of them are told at once, each once, and a source that is wrong is
+// no reason for further findings.
+func TestEveryFinding(t *testing.T) {
+	_, findings, err := open(t, `type Query { things: [Thing!] @read crates: [Crate!] @read x: Nothing }
+type Thing @stored(in: "away", as: "things") { id: ID! gone: Int }
+type Crate @stored(in: "lost", as: "crates") { id: ID! size: Int! @at(path: "a.b") }`, map[string]string{
+		"osprey.yaml": `limits: { page: many, answer: 1TB }
+sources:
+  lost: { kind: postgres, url: "${OSPREY_TEST_NOWHERE}", naming: kebab }
+  old: { kind: oracle }
+  away:
+    kind: rest
+    url: http://127.0.0.1:1
+    sets:
+      things:
+        key: id
+        fields: { id: text, height: metres, width: metres }
+        reads: [{ get: "/things/{id" }, { get: "/things{?id}", many: key, pick: "$.r[" }, { get: "/things{?id}", pick: "$.r[" }]
+`})
+	want := []string{
+		`"many" is no number from 0 to 2147483647`, `"1TB" is no number of bytes`,
+		`the source lost has the naming rule "kebab"`, `the environment variable OSPREY_TEST_NOWHERE, which the source lost needs`,
+		`the source old is of the kind "oracle"`,
+		`the field height is of the kind "metres"`, `the field width is of the kind "metres"`,
+		`"/things/{id" is not a URI template (RFC 6570): a brace is not closed`, `"/things{?id}" has no variable "key"`, `"$.r[" is not a JSONPath (RFC 9535) such as $.results[*]`,
+		`the type Nothing is not defined`,
+	}
+	if err == nil || len(findings) != len(want) {
+		t.Errorf("%d findings, want %d", len(findings), len(want))
+	}
+	for _, w := range want {
+		if n := len(slices.DeleteFunc(slices.Clone(findings), func(f Finding) bool { return !strings.Contains(f.Msg, w) })); n != 1 {
+			t.Errorf("%q is told %d times", w, n)
 		}
 	}
 }

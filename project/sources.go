@@ -3,6 +3,7 @@ package project
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"path/filepath"
 	"sync"
@@ -84,12 +85,13 @@ func openREST(_ string, c *SourceConfig) (store.Source, error) {
 		return nil, fmt.Errorf("format is %q; there are json and jsonapi", c.Format)
 	}
 	config := rest.Config{Retries: retries, MaxRecords: int(c.MaxRecords), JSONAPI: c.Format == "jsonapi", URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: time.Duration(c.Timeout), Concurrency: int(c.Concurrency), MaxBytes: int64(c.MaxAnswer)}
+	var wrong []error
 	for _, name := range sortedNames(c.Sets) {
 		from := c.Sets[name]
 		set := rest.Set{Name: name, Key: from.Key, Related: from.Related}
 		fields, err := restFields(from.Fields)
-		if err != nil {
-			return nil, fmt.Errorf("set %s: %w", name, err)
+		for _, err := range each(err) {
+			wrong = append(wrong, fmt.Errorf("set %s: %w", name, err))
 		}
 		for _, f := range fields {
 			set.Fields = append(set.Fields, rest.Field{Name: f.name, Kind: f.kind, List: f.list, Nullable: f.nullable})
@@ -104,31 +106,68 @@ func openREST(_ string, c *SourceConfig) (store.Source, error) {
 		}
 		config.Sets = append(config.Sets, set)
 	}
-	return opened(rest.Open(config))
+	source, err := opened(rest.Open(config))
+	if wrong = append(wrong, each(err)...); len(wrong) > 0 {
+		return nil, errors.Join(wrong...)
+	}
+	return source, nil
 }
 
-// openSources opens every source, connecting to none.
+// openSources opens every source, connecting to none. One that cannot be opened, or in
+// whose entry something is wrong, stands there as one of which nothing is known.
 func openSources(config *Config, src *language.Source) (map[string]*Source, language.Problems) {
 	var problems language.Problems
 	sources := map[string]*Source{}
 	for _, name := range sortedNames(config.Sources) {
 		c := config.Sources[name]
 		pos := findText(src, name+":")
+		s := &Source{Name: name, Kind: c.Kind, naming: binding.Naming(c.Naming)}
 		open := kinds[c.Kind]
-		if open == nil {
+		switch {
+		case config.broken[name]:
+			s.Store = &broken{}
+		case open == nil:
 			problems.Add(ruleConfig, pos, "the source %s is of the kind %q%s", name, c.Kind, language.DidYouMean(c.Kind, sortedNames(kinds))).
 				Fix = "kinds are " + language.OneOf(sortedNames(kinds))
-			continue
+			s.Store = &broken{}
+		default:
+			opened, err := open(filepath.Dir(src.Name), c)
+			for _, err := range each(err) {
+				problems.Add(ruleConfig, pos, "the source %s cannot be opened: %v", name, err)
+			}
+			if s.Store = (&broken{}); err == nil {
+				s.Store = guarded(opened, c)
+			}
 		}
-		s, err := open(filepath.Dir(src.Name), c)
-		if err != nil {
-			problems.Add(ruleConfig, pos, "the source %s cannot be opened: %v", name, err)
-			continue
-		}
-		s = guarded(s, c)
-		sources[name] = &Source{Name: name, Kind: c.Kind, Store: s, naming: binding.Naming(c.Naming)}
+		sources[name] = s
 	}
 	return sources, problems
+}
+
+// each returns the errors that were joined, or the one that there is.
+func each(err error) []error {
+	if err == nil {
+		return nil
+	}
+	joined, ok := err.(interface{ Unwrap() []error })
+	if !ok {
+		return []error{err}
+	}
+	var list []error
+	for _, err := range joined.Unwrap() {
+		list = append(list, each(err)...)
+	}
+	return list
+}
+
+// broken stands for a source whose entry in osprey.yaml is wrong: what it holds and
+// can do is not known, and nothing is told of it beyond that.
+type broken struct{ absent }
+
+// Capabilities says that it can do everything.
+func (*broken) Capabilities() store.Capabilities {
+	return store.Capabilities{Fold: true, Group: store.BySource, Page: store.PagePerKey, Aggregate: true, Count: true, Link: true,
+		CanCall: func(string, store.Signature) error { return nil }}
 }
 
 // guarded puts a guard before a source that is asked over a network, or whose

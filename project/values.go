@@ -43,14 +43,14 @@ func (s *Size) UnmarshalYAML(node ast.Node) error {
 		*s = Size(n * u.bytes)
 		return nil
 	}
-	return atNode(node, "is no number of bytes such as 512KB, 16MB or 1GB")
+	return atNode(node, "write it like 512KB, 16MB or 1GB", "is no number of bytes")
 }
 
 // UnmarshalYAML reads a count.
 func (c *Count) UnmarshalYAML(node ast.Node) error {
 	n, err := strconv.ParseInt(scalarOf(node), 10, 64)
 	if err != nil || n < 0 || n > math.MaxInt32 {
-		return atNode(node, "is no number from 0 to %d", math.MaxInt32)
+		return atNode(node, "write a whole number such as 100", "is no number from 0 to %d", math.MaxInt32)
 	}
 	*c = Count(n)
 	return nil
@@ -61,9 +61,9 @@ func (s *Span) UnmarshalYAML(node ast.Node) error {
 	d, err := time.ParseDuration(scalarOf(node))
 	if err != nil || d < 0 {
 		if n, bare := strconv.Atoi(scalarOf(node)); bare == nil && n > 0 {
-			return atNode(node, "is no length of time such as 500ms, 3s or 2m; write %ds", n)
+			return atNode(node, fmt.Sprintf("write %ds", n), "is no length of time")
 		}
-		return atNode(node, "is no length of time such as 500ms, 3s or 2m")
+		return atNode(node, "write it like 500ms, 3s or 2m", "is no length of time")
 	}
 	*s = Span(d)
 	return nil
@@ -79,8 +79,11 @@ func scalarOf(node ast.Node) string {
 	return strings.Trim(strings.ReplaceAll(node.GetToken().Value, "_", ""), `"' `)
 }
 
+// ownWords begins the message of an error that is not the library's, and ends its fix.
+const ownWords = "\x00"
+
 // atNode makes an error at a place, as the library writes its own.
-func atNode(node ast.Node, format string, args ...any) error {
+func atNode(node ast.Node, fix, format string, args ...any) error {
 	at := node.GetToken().Position
-	return fmt.Errorf("[%d:%d] %q %s", at.Line, at.Column, node.String(), fmt.Sprintf(format, args...))
+	return fmt.Errorf("[%d:%d] %s%s%s%q %s", at.Line, at.Column, ownWords, fix, ownWords, node.String(), fmt.Sprintf(format, args...))
 }

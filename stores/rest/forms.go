@@ -1,6 +1,7 @@
 package rest
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -44,32 +45,53 @@ var operators = map[string]store.Op{
 	"contains": store.Contains, "startsWith": store.StartsWith, "endsWith": store.EndsWith,
 }
 
+// newSet returns a resource, or all that is wrong with its reads.
 func newSet(c Set, jsonAPI bool) (*set, error) {
 	s := &set{Set: c}
-	for _, r := range c.Reads {
-		template, err := newTemplate(r.Get)
+	var wrong []error
+	for i := range c.Reads {
+		f, err := newForm(&c.Reads[i], jsonAPI)
 		if err != nil {
-			return nil, fmt.Errorf("set %s: %q is not a URI template (RFC 6570): %v", c.Name, r.Get, err)
-		}
-		f := &form{template: template, takes: template.variables(false), needs: template.variables(true), many: r.Many, maxKeys: r.MaxKeys,
-			sort: r.Sort, limit: r.Limit, offset: r.Offset, sortKeys: r.SortKeys}
-		if f.maxKeys <= 0 {
-			f.maxKeys = defaultMaxKeys
-		}
-		if r.Many != "" && !slices.Contains(f.takes, r.Many) {
-			return nil, fmt.Errorf("set %s: %q has no variable %q to take many values", c.Name, r.Get, r.Many)
-		}
-		if r.Pick != "" {
-			if f.pick, err = jp.ParseString(r.Pick); err != nil {
-				return nil, fmt.Errorf("set %s: %q is not a JSONPath (RFC 9535): %v", c.Name, r.Pick, err)
-			}
-		}
-		if err := f.finish(&r, jsonAPI); err != nil {
-			return nil, fmt.Errorf("set %s: %q: %v", c.Name, r.Get, err)
+			wrong = append(wrong, fmt.Errorf("set %s: %w", c.Name, err))
+			continue
 		}
 		s.forms = append(s.forms, f)
 	}
-	return s, nil
+	return s, errors.Join(wrong...)
+}
+
+func newForm(r *ReadForm, jsonAPI bool) (*form, error) {
+	template, err := newTemplate(r.Get)
+	if err != nil {
+		return nil, fmt.Errorf("%q is not a URI template (RFC 6570): %w", r.Get, err)
+	}
+	f := &form{template: template, takes: template.variables(false), needs: template.variables(true), many: r.Many, maxKeys: r.MaxKeys,
+		sort: r.Sort, limit: r.Limit, offset: r.Offset, sortKeys: r.SortKeys}
+	if f.maxKeys <= 0 {
+		f.maxKeys = defaultMaxKeys
+	}
+	if r.Many != "" && !slices.Contains(f.takes, r.Many) {
+		return nil, fmt.Errorf("%q has no variable %q to take many values", r.Get, r.Many)
+	}
+	if r.Pick != "" {
+		if f.pick, err = jsonPath(r.Pick); err != nil {
+			return nil, err
+		}
+	}
+	if err := f.finish(r, jsonAPI); err != nil {
+		return nil, fmt.Errorf("%q: %w", r.Get, err)
+	}
+	return f, nil
+}
+
+// jsonPath reads a JSONPath. What the library says of one that is none, speaks of its
+// own parser.
+func jsonPath(text string) (jp.Expr, error) {
+	path, err := jp.ParseString(text)
+	if err != nil {
+		return nil, fmt.Errorf("%q is not a JSONPath (RFC 9535) such as $.results[*]", text)
+	}
+	return path, nil
 }
 
 // defaultMaxKeys is how many keys go into one request: addresses of more than

@@ -38,8 +38,8 @@ func newPages(c *Pages, takes []string) (*pages, error) {
 		if path.text == "" {
 			continue
 		}
-		if *path.to, err = jp.ParseString(path.text); err != nil {
-			return nil, fmt.Errorf("%q is not a JSONPath (RFC 9535): %v", path.text, err)
+		if *path.to, err = jsonPath(path.text); err != nil {
+			return nil, err
 		}
 	}
 	for _, name := range []string{p.Cursor, p.Number} {

@@ -10,6 +10,7 @@ package rest
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"time"
 
@@ -117,16 +118,21 @@ func Open(c Config) (*Source, error) {
 		jsonAPI: c.JSONAPI, maxRecords: c.MaxRecords,
 	}
 	s.client, s.direct = clients(&c)
+	var wrong []error
 	for _, config := range c.Sets {
 		if c.JSONAPI {
 			config = resourceFields(config)
 		}
 		set, err := newSet(config, c.JSONAPI)
 		if err != nil {
-			return nil, err
+			wrong = append(wrong, err)
+			continue
 		}
 		s.sets[config.Name] = set
 		s.catalogue.Sets[config.Name] = catalogueOf(config)
+	}
+	if wrong != nil {
+		return nil, errors.Join(wrong...)
 	}
 	return s, nil
 }
