@@ -2,7 +2,9 @@ package project
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -69,7 +71,7 @@ func foldingSources(path string) func(string) bool {
 func readTypes(path string) ([]schema.Text, []SavedOperation, error) {
 	info, err := os.Stat(path)
 	if err != nil {
-		return nil, nil, fmt.Errorf("%s cannot be read: %w", path, err)
+		return nil, nil, unreadable(err)
 	}
 	if !info.IsDir() {
 		body, err := os.ReadFile(path)
@@ -95,7 +97,7 @@ func readTypes(path string) ([]schema.Text, []SavedOperation, error) {
 func readOperationFiles(path string) ([]SavedOperation, error) {
 	info, err := os.Stat(path)
 	if err != nil {
-		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
+		return nil, unreadable(err)
 	}
 	if !info.IsDir() {
 		body, err := os.ReadFile(path)
@@ -157,12 +159,21 @@ func Tidy(file, text string) (string, Findings) {
 	return tidy, placed(problems, inOne(src))
 }
 
+// unreadable is the error of a file or folder that cannot be read.
+func unreadable(err error) error {
+	var file *fs.PathError
+	if errors.As(err, &file) {
+		return fmt.Errorf("%s cannot be read: %w", file.Path, file.Err)
+	}
+	return err
+}
+
 // Documents returns the paths of the .graphql files below a folder, or the path
 // itself if it is a file.
 func Documents(path string) ([]string, error) {
 	info, err := os.Stat(path)
 	if err != nil {
-		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
+		return nil, unreadable(err)
 	}
 	if !info.IsDir() {
 		return []string{path}, nil

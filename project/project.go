@@ -16,6 +16,7 @@ import (
 	"path/filepath"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"time"
 
 	"osprey/core/binding"
@@ -58,7 +59,7 @@ func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions
 	path := filepath.Join(dir, ConfigFile)
 	text, err := os.ReadFile(path)
 	if err != nil {
-		if errors.Is(err, fs.ErrNotExist) {
+		if errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
 			return nil, nil, fmt.Errorf("%s %w", dir, ErrNoProject)
 		}
 		return nil, nil, err

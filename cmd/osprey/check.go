@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"os"
 
 	"github.com/urfave/cli/v3"
 
@@ -81,6 +82,11 @@ func oneFolder(c *cli.Command) (string, error) {
 // answer.
 func findProblems(ctx context.Context, c *cli.Command, dir string) (findings project.Findings, down []string, err error) {
 	operations := c.String("operations")
+	for _, path := range []string{operations, dir} {
+		if _, err := os.Stat(path); path != "" && err != nil {
+			return nil, nil, wrongUse("%s", inWords(err))
+		}
+	}
 	if c.Bool("types-only") {
 		findings, err := project.CheckTypes(dir, operations)
 		return findings, nil, err

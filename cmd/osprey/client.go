@@ -40,12 +40,12 @@ func post(ctx context.Context, base, path string, q *operation, header http.Head
 		if errors.As(err, &u) {
 			err = u.Err
 		}
-		return 0, nil, unreachable(fmt.Errorf("no service answers at %s: %v\nStart one with \"osprey demo\" or \"osprey start DIR\", or name another with --url", base, err))
+		return 0, nil, unreachable(fmt.Errorf("no service answers at %s: %s\nStart one with \"osprey demo\" or \"osprey start DIR\", or name another with --url", base, inWords(err)))
 	}
 	defer res.Body.Close()
 	answer, err := io.ReadAll(res.Body)
 	if err != nil {
-		return 0, nil, unreachable(fmt.Errorf("the service at %s broke off its answer: %v", base, err))
+		return 0, nil, unreachable(fmt.Errorf("the service at %s broke off its answer: %s", base, inWords(err)))
 	}
 	return res.StatusCode, answer, nil
 }

@@ -37,6 +37,9 @@ func demoCommand() *cli.Command {
 }
 
 func runDemo(ctx context.Context, c *cli.Command) error {
+	if c.Args().Present() {
+		return wrongUse("the demo takes no arguments, found %q; another project is named with --project", c.Args().First())
+	}
 	port := int(c.Int("port"))
 	if port < 1024 || port > 65000 {
 		return wrongUse("--port is a number from 1024 to 65000, found %d", port)

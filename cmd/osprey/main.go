@@ -9,11 +9,15 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
+	"net"
 	"os"
 	"os/signal"
+	"regexp"
 	"runtime"
 	"runtime/debug"
 	"slices"
+	"strings"
 	"syscall"
 	"time"
 
@@ -96,7 +100,11 @@ func version() string {
 
 // tellCompletion describes the command that prints a script for a shell.
 func tellCompletion(c *cli.Command) {
-	c.Hidden, c.CommandNotFound = false, notFound
+	c.Hidden = false
+	c.CommandNotFound = func(_ context.Context, c *cli.Command, name string) {
+		fmt.Fprintf(c.Root().ErrWriter, "osprey: completion is for bash, zsh, fish and pwsh, found %q\n", name)
+		os.Exit(exitUsage)
+	}
 	c.Usage = "print a script that completes commands and options in a shell"
 	c.ArgsUsage = "bash|zsh|fish|pwsh"
 	c.Description = "Example:\n   source <(osprey completion bash)\n   osprey completion fish > ~/.config/fish/completions/osprey.fish"
@@ -114,8 +122,44 @@ func (c *coded) Unwrap() error { return c.err }
 // errTold is the error of a command that has said itself what is wrong.
 var errTold = errors.New("")
 
-func usageError(_ context.Context, _ *cli.Command, err error, _ bool) error {
+// usageError tells of an option that there is not, or that has no value that it takes.
+// The library's words are those of its own parser.
+func usageError(_ context.Context, c *cli.Command, err error, _ bool) error {
+	if name, ok := strings.CutPrefix(err.Error(), "flag provided but not defined: "); ok {
+		return wrongUse("there is no option --%s; %s --help lists them", strings.TrimLeft(name, "-"), c.FullName())
+	}
+	if name, ok := strings.CutPrefix(err.Error(), "flag needs an argument: "); ok {
+		return wrongUse("the option --%s needs a value; %s --help tells which", strings.TrimLeft(name, "-"), c.FullName())
+	}
+	if m := badValue.FindStringSubmatch(err.Error()); m != nil {
+		return wrongUse("%q is no value for the option --%s; %s --help tells which it takes", m[1], m[2], c.FullName())
+	}
 	return &coded{exitUsage, err}
+}
+
+// badValue is how the library tells of a value that is none.
+var badValue = regexp.MustCompile(`^invalid value "(.*)" for flag -+([\w-]+): `)
+
+// inWords says why a file or an address could not be used, without Go's words for what
+// was tried: "open port.graphql: no such file or directory" is about a file.
+func inWords(err error) string {
+	var file *fs.PathError
+	if errors.As(err, &file) {
+		return fmt.Sprintf("%s: %v", file.Path, file.Err)
+	}
+	var name *net.DNSError
+	if errors.As(err, &name) {
+		return name.Name + ": " + name.Err
+	}
+	var network *net.OpError
+	if errors.As(err, &network) {
+		var system *os.SyscallError
+		if errors.As(network.Err, &system) {
+			return system.Err.Error()
+		}
+		return network.Err.Error()
+	}
+	return err.Error()
 }
 
 // wrongUse says that a command was given something it cannot use.
@@ -126,13 +170,21 @@ func wrongUse(format string, args ...any) error {
 // unreachable says that something did not answer.
 func unreachable(err error) error { return &coded{exitUnreachable, err} }
 
+// told returns the words for an error that a command ended with.
+func told(err error) string {
+	if _, whole := err.(*fs.PathError); whole {
+		return inWords(err)
+	}
+	return err.Error()
+}
+
 // exitCode tells an error to the user and returns the code for it.
 func exitCode(err error) int {
 	if err == nil {
 		return 0
 	}
 	if !errors.Is(err, errTold) {
-		fmt.Fprintln(os.Stderr, "osprey:", err)
+		fmt.Fprintln(os.Stderr, "osprey:", told(err))
 	}
 	var c *coded
 	switch {

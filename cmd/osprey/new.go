@@ -41,14 +41,14 @@ func runNew(_ context.Context, c *cli.Command) error {
 	case err == nil && len(entries) > 0:
 		return wrongUse("%s is not empty; nothing was written", dir)
 	case err != nil && !errors.Is(err, fs.ErrNotExist):
-		return wrongUse("%s cannot be used: %v", dir, err)
+		return wrongUse("a project cannot be made there: %s", inWords(err))
 	}
 	files, err := fs.Sub(starter, "starter")
 	if err != nil {
 		return err
 	}
 	if err := os.CopyFS(dir, files); err != nil {
-		return fmt.Errorf("the project cannot be written: %w", err)
+		return fmt.Errorf("the project cannot be written: %s", inWords(err))
 	}
 	operation := filepath.Join(dir, "operations", "InPort.graphql")
 	fmt.Fprintf(c.Root().Writer, "%s is a project on sample files: osprey.yaml, schema/, operations/, data/ and a README.md.\n\n"+

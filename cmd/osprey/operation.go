@@ -48,11 +48,13 @@ func readOperation(c *cli.Command) (*operation, error) {
 	case file != "":
 		text, err := os.ReadFile(file)
 		if err != nil {
-			return nil, wrongUse("the operation cannot be read: %v", err)
+			return nil, wrongUse("the operation cannot be read from %s", inWords(err))
 		}
 		q.Query, q.name = string(text), file
 	case c.Args().Len() == 1:
 		q.Query = c.Args().First()
+	case c.Args().Len() > 1:
+		return nil, wrongUse("expected one operation, found %d arguments; quote it as one: '{ quays { name } }'", c.Args().Len())
 	default:
 		return nil, wrongUse("give an operation, such as '{ quays { name } }', or a file with -f")
 	}

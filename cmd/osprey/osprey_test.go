@@ -162,7 +162,18 @@ func TestWrongUse(t *testing.T) {
 		{[]string{"ask", "-f", boardFile, "--var", "limit=five"}, 2, "the variable $limit of the type Int does not fit: \"five\" is not JSON"},
 		{[]string{"ask", "-f", boardFile, "--var", "limit"}, 2, "--var is name=value"},
 		{[]string{"ask", "{ a }", "--as", "pie"}, 2, "--as is tree, table or json"},
-		{[]string{"ask", "--nope"}, 2, "nope"},
+		{[]string{"ask", "--nope"}, 2, "there is no option --nope; osprey ask --help lists them"},
+		{[]string{"ask", "--url"}, 2, "the option --url needs a value"},
+		{[]string{"demo", "--port", "x"}, 2, "\"x\" is no value for the option --port"},
+		{[]string{"demo", "x"}, 2, "the demo takes no arguments"},
+		{[]string{"ask", "{", "a", "}"}, 2, "expected one operation, found 3 arguments; quote it"},
+		{[]string{"ask", "{ a }", "--url", nobody}, 3, "connection refused\n"},
+		{[]string{"check", "--types-only", "nowhere"}, 2, "nowhere: no such file or directory"},
+		{[]string{"check", "demo/harbour", "--operations", "nowhere"}, 2, "nowhere: no such file or directory"},
+		{[]string{"check", "README.md"}, 2, "README.md is no project"},
+		{[]string{"tidy", "nowhere"}, 2, "nowhere cannot be read: no such file"},
+		{[]string{"new"}, 2, "say which folder to make"},
+		{[]string{"new", "demo"}, 2, "demo is not empty; nothing was written"},
 		{[]string{"asc"}, 2, "there is no command \"asc\""},
 		{[]string{"check", "nowhere"}, 2, "nowhere is no project: it has no osprey.yaml"},
 		{[]string{"check", "a", "b"}, 2, "expected one folder"},
@@ -170,7 +181,7 @@ func TestWrongUse(t *testing.T) {
 		{[]string{"ask", "--project", "nowhere", "{ a }"}, 2, "nowhere is no project"},
 		{[]string{"start", "demo/harbour", "--listen", "quay"}, 2, "it cannot listen on quay: an address is like 127.0.0.1:7420"},
 		{[]string{"start", "demo/harbour", "--listen", "127.0.0.1:99999"}, 2, "an address is like"},
-		{[]string{"completion", "tcsh"}, 2, "there is no command \"tcsh\"; osprey completion --help lists them"},
+		{[]string{"completion", "tcsh"}, 2, "completion is for bash, zsh, fish and pwsh, found \"tcsh\""},
 		{[]string{"start", "demo/harbour", "--listen", strings.TrimPrefix(url, "http://")}, 3, "is taken: stop what listens there"},
 		{[]string{"demo", "--port", "80"}, 2, "--port is a number from 1024"},
 		{[]string{"demo", "--project", "nowhere"}, 2, "nowhere is no project"},
@@ -289,7 +300,7 @@ func TestCheckOperations(t *testing.T) {
 	if out, _, code = osprey(t, "check", "--types-only", dir); code != 1 || !strings.Contains(out, "Query is defined already") {
 		t.Errorf("a folder of all of them exits with %d:\n%s", code, out)
 	}
-	if _, errs, code = osprey(t, "check", "--types-only", types, "--operations", "nowhere"); code != 1 || !strings.Contains(errs, "nowhere cannot be read") {
+	if _, errs, code = osprey(t, "check", "--types-only", types, "--operations", "nowhere"); code != 2 || !strings.Contains(errs, "nowhere: no such file") {
 		t.Errorf("operations that are not there exit with %d: %s", code, errs)
 	}
 	demotest.Setenv(t)
