@@ -83,7 +83,10 @@ func oneFolder(c *cli.Command) (string, error) {
 func findProblems(ctx context.Context, c *cli.Command, dir string) (findings project.Findings, down []string, err error) {
 	operations := c.String("operations")
 	for _, path := range []string{operations, dir} {
-		if _, err := os.Stat(path); path != "" && err != nil {
+		if path == "" || path == dir && !c.Bool("types-only") {
+			continue // a folder that is no project is told as that
+		}
+		if _, err := os.Stat(path); err != nil {
 			return nil, nil, wrongUse("%s", inWords(err))
 		}
 	}
