@@ -1,7 +1,6 @@
 package osprey_test
 
 import (
-	"flag"
 	"fmt"
 	"go/ast"
 	"go/parser"
@@ -12,8 +11,6 @@ import (
 	"strings"
 	"testing"
 )
-
-var update = flag.Bool("update", false, "write docs/messages.md")
 
 // stages are the packages that tell problems, in the order in which a text
 // passes them.

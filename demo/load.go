@@ -138,7 +138,7 @@ func loadInspections(ctx context.Context, address string, scale int, own bool, d
 			docs = docs[n:]
 		}
 	}
-	for name, fields := range map[string][]string{"inspections": {"craft.imo", "callId"}, "incidents": {"callId"}, "manifests": {"callId"}} {
+	for name, fields := range map[string][]string{"inspections": {"craft.imo", "callId"}, "incidents": {"callId", "subjectId"}, "manifests": {"callId"}} {
 		for _, path := range fields {
 			if _, err := db.Collection(name).Indexes().CreateOne(ctx, mongo.IndexModel{Keys: bson.D{{Key: path, Value: 1}}}); err != nil {
 				return fmt.Errorf("index of %s: %w", name, err)

@@ -139,6 +139,14 @@ func (c layoutCheck) named(t reflect.Type, name string) string {
 // keys holds a mapping to the keys of a struct.
 func (c layoutCheck) keys(node ast.Node, t reflect.Type, what string) bool {
 	known := tagsOf(t)
+	kind := ""
+	if entries, ok := node.(*ast.MappingNode); ok && t == reflect.TypeFor[SourceConfig]() {
+		for _, entry := range entries.Values {
+			if keyOf(entry) == "kind" {
+				kind = scalarOf(entry.Value)
+			}
+		}
+	}
 	return c.keep(node, what, forms[t].example, func(entry *ast.MappingValueNode) bool {
 		name := keyOf(entry)
 		i := slices.Index(known, name)
@@ -148,6 +156,9 @@ func (c layoutCheck) keys(node ast.Node, t reflect.Type, what string) bool {
 				fix = "write it " + language.OneOf(at)
 			}
 			return c.fail(entry.Key, fix, "%s has no key %q%s", what, name, language.DidYouMean(name, known))
+		}
+		if of := t.Field(i).Tag.Get("kinds"); of != "" && kinds[kind] != nil && !slices.Contains(strings.Fields(of), kind) {
+			return c.fail(entry.Key, "leave it out", "%s is of the kind %s, which has no %s; it is a key of %s", what, kind, name, strings.Join(strings.Fields(of), ", "))
 		}
 		inner := what + "'s " + name
 		if what == "osprey.yaml" {
@@ -160,7 +171,7 @@ func (c layoutCheck) keys(node ast.Node, t reflect.Type, what string) bool {
 // tagsOf returns the keys of a struct, by field.
 func tagsOf(t reflect.Type) []string {
 	var names []string
-	for i := range t.NumField() {
+	for i := range t.NumField() { // an unexported field has no tag, and stands last
 		if name := t.Field(i).Tag.Get("yaml"); name != "" {
 			names = append(names, name)
 		}

@@ -30,9 +30,9 @@ sources:
     naming: snake
     pool: ${POOL:-3}
     timeout: ${TIMEOUT:-1500ms}
-    retries: ${RETRIES}
   tides:
     kind: rest
+    retries: ${RETRIES}
     url: http://${HOST:-localhost}/${EMPTY:-base}
     headers: { Authorization: "Bearer ${TOKEN:-none}" }
     sets:
@@ -46,7 +46,7 @@ introspection: ${INTROSPECTION:-false}
 	if len(problems) > 0 {
 		t.Fatal(problems)
 	}
-	if c.Listen != "127.0.0.1:7420" || c.Sources["registry"].URL != "postgres://x" || c.Sources["registry"].Timeout != Span(1500*time.Millisecond) || c.Sources["registry"].Pool != 3 || *c.Sources["registry"].Retries != 7 ||
+	if c.Listen != "127.0.0.1:7420" || c.Sources["registry"].URL != "postgres://x" || c.Sources["registry"].Timeout != Span(1500*time.Millisecond) || c.Sources["registry"].Pool != 3 || *c.Sources["tides"].Retries != 7 ||
 		c.Sources["tides"].URL != "http://localhost/base" || c.Sources["tides"].Headers["Authorization"] != "Bearer none" || *c.Introspection {
 		t.Errorf("the configuration is %+v %+v", c, c.Sources["tides"])
 	}
@@ -81,6 +81,8 @@ func TestConfigProblems(t *testing.T) {
 		{"limits:\n  page: ${PAGE:-many}\n", `osprey.yaml:2:9: "many" is no number`},
 		{"introspection: ${INTROSPECTION:-yes please}\n", `osprey.yaml:1:16: introspection must be true or false, and is a text`},
 		{"limits:\n  timeout: ${TIMEOUT}\n", `osprey.yaml:2:12: the environment variable TIMEOUT, which limits.timeout needs, is not set`},
+		{"sources:\n  a: { kind: files, folder: x, pool: 4 }\n", `osprey.yaml:2:32: the source a is of the kind files, which has no pool; it is a key of postgres, mysql, sqlite, mongodb, rest, functions → leave it out`},
+		{"sources:\n  a: { kind: postgres, sets: {} }\n", `which has no sets; it is a key of rest → leave it out`},
 		// Bounds that are none.
 		{"limits: { body: abc }\n", `osprey.yaml:1:17: "abc" is no number of bytes → write it like 512KB, 16MB or 1GB`},
 		{"limits:\n  answer: 99999999999GB\n", `osprey.yaml:2:11: "99999999999GB" is no number of bytes`},

@@ -50,6 +50,9 @@ var kinds = func() map[string]func(dir string, c *SourceConfig) (store.Source, e
 	return all
 }()
 
+// Kinds returns the kinds of sources.
+func Kinds() []string { return sortedNames(kinds) }
+
 // opened keeps a nil source from becoming an interface that is not nil.
 func opened[S store.Source](s S, err error) (store.Source, error) {
 	if err != nil {

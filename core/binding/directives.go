@@ -7,66 +7,77 @@ import (
 
 // Directives defines the binding directives. It is a part of every project's
 // schema and hidden from clients.
+//
+// What stands behind "Default:" in the description of an argument is what holds where
+// it is left out.
 var Directives = schema.Text{Name: "osprey", Hidden: true, Body: `
-"Records of this type live in that source and record set, identified by these fields."
+"Records of this type are stored in that source and record set, identified by these fields. The records of an interface are those of the types that implement it, told apart by @kind."
 directive @stored(
   "The source's name in osprey.yaml."
   in: String!
-  "The table, collection or resource; the type's name under the naming rule if it is left out."
+  "The table, view, collection or resource. Default: the type's name under the source's naming rule."
   as: String
-  "The fields that identify a record; the store's own primary key if they are left out."
+  "The stored fields that identify a record: its primary key. Default: the primary key that the store tells."
   key: [String!]
 ) on OBJECT | INTERFACE
 
-"Where the value is, when it is not under the field's own name: a column, a path in a document; the stored spelling of an enum's value."
-directive @at(path: String!) on FIELD_DEFINITION | ARGUMENT_DEFINITION | INPUT_FIELD_DEFINITION | ENUM_VALUE
+"Where a value is, when it is not under the field's own name."
+directive @at(
+  "On a field: the column, or a path with dots in a document or a column of JSON. On an argument or a field of a filter: the stored field that it is compared with. On a value of an enum: the stored spelling."
+  path: String!
+) on FIELD_DEFINITION | ARGUMENT_DEFINITION | INPUT_FIELD_DEFINITION | ENUM_VALUE
 
-"The records of the field's type whose 'there' equals this record's 'here'."
+"A relationship: the records of the field's type whose 'there' equals this record's 'here', a foreign key in either direction. The type's own @stored decides which store is asked."
 directive @related(
+  "Stored fields of this record. Default: for one record, the field's name and the key of its type, as in craft_imo; for a list, this type's key."
   here: [String!]
+  "Stored fields of the other record set. Default: for one record, its key; for a list, this type's name and key, as in craft_imo."
   there: [String!]
-  "The record set of the pairs of a many-to-many relationship."
+  "The join table of a many-to-many relationship, of the same source: its name, its fields that equal 'here', and its fields that equal 'there'."
   through: OspreyThrough
-  "Fields of the target, each with asc or desc."
+  "The order of the list: fields of the other type, each with asc or desc. Default: the key."
   sort: [String!]
-  "The type of which this holds, where the field's type has several that are stored apart; all others if it is left out."
+  "The type of which this holds, where the field's type has several that are stored apart. Default: all that no other @related of the field names."
   of: String
 ) repeatable on FIELD_DEFINITION
 
 input OspreyThrough { set: String! here: [String!]! there: [String!]! }
 
-"Which stored value tells the concrete type."
+"The discriminator: which stored value tells the concrete type of a record."
 directive @kind(
-  "On an interface or union: the field that holds it. On a field with @related: the field of this record that tells the type of the one it refers to; with is, the field of the related records that must have that value."
+  "On an interface or union: the stored field that holds it. On a field with @related: the field of this record that tells the type of the one that it refers to; with 'is', the field of the related records that must have that value."
   by: String
-  "On a type: its value for this type."
+  "On a type: its value. On a field with @related: the value that the related records must have. Default: the type's name under the naming rule."
   is: String
 ) on OBJECT | INTERFACE | UNION | FIELD_DEFINITION
 
-"A number made of the records of a list: how many there are, or the least, greatest, sum or average of a field's values."
+"An aggregate of the records of a list: how many there are, or, with one of min, max, sum and avg, one value made of a field's. The list's filters hold for it, its bounds do not."
 directive @total(
-  "The list, a field of the same type; left out on a field of a connection."
+  "The list, a field of the same type. Default: on a field of a connection, its own list."
   of: String
   "The field of the list's records of which this is the least value."
   min: String
+  "The field of which this is the greatest value."
   max: String
+  "The field of which this is the sum."
   sum: String
+  "The field of which this is the average."
   avg: String
 ) on FIELD_DEFINITION
 
-"The value is computed: by an expression, or by a function. It is not stored."
+"The value is computed and stored nowhere: by an expression, or by a function."
 directive @computed(
   "An expression in CEL over record, whose fields are those of this type, and args, the arguments."
   expr: String
-  "A function, as source.name."
+  "A function, as source.name: of a source of the kind functions, or of a Go program."
   by: String
-  "What the function is given of each record: a selection of fields of this type."
+  "What the function is given of each record: a selection of fields of this type, across stores, too."
   needs: String
 ) on FIELD_DEFINITION
 
-"Reads the field's type; the arguments narrow, sort and page."
+"The field reads its type's records; its arguments narrow, sort and page them. For fields of the query type and of types that group them."
 directive @read(
-  "Fields of the type, each with asc or desc, when the caller does not say."
+  "The order where the caller asks for none: fields of the type, each with asc or desc. Default: the key."
   sort: [String!]
 ) on FIELD_DEFINITION
 `}

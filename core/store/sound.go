@@ -81,7 +81,7 @@ func (a *Answer) Check(reads []*Read) error {
 			return unsound("the table of %s is of %d rows above, of which there are %d", r.Set, len(t.Child), above)
 		case outside(t.Child, t.Len, -1) || outside(t.Parent, above, 0):
 			return unsound("the table of %s names rows that there are not", r.Set)
-		case t.Child == nil && len(t.Parent) != t.places():
+		case t.Child == nil && above > 0 && len(t.Parent) != t.places(), len(t.Parent) > t.places():
 			return unsound("the table of %s has %d rows, and names the row above of %d", r.Set, t.places(), len(t.Parent))
 		}
 	}

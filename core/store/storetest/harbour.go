@@ -23,7 +23,7 @@ pilotage: id int! call_id int+ pilot_id int+ role text=lead|assist|trainee board
 // InspectionsCatalogue is the document part of the harbour, as text.
 const InspectionsCatalogue = `
 inspections: _id text! craft.imo text+ craft.name text heldOn time outcome text inspector.name text inspector.badge text findings.code text findings.severity text findings.text text callId int?+ evidence.type text evidence.caption text evidence.of text evidence.value float evidence.unit text
-incidents: _id text! callId int+ at time kind text summary text subjectKind text? subjectId text?
+incidents: _id text! callId int+ at time kind text summary text subjectKind text? subjectId text?+
 manifests: _id text! callId int+ lines.goods text lines.tonnes float lines.hazardous bool
 `
 
