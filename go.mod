@@ -18,6 +18,7 @@ require (
 	github.com/klauspost/compress v1.20.3
 	github.com/ohler55/ojg v1.28.5
 	github.com/urfave/cli/v3 v3.14.0
+	github.com/yuin/goldmark v1.8.7
 	go.mongodb.org/mongo-driver/v2 v2.10.0
 	golang.org/x/sync v0.24.0
 	golang.org/x/term v0.45.0

@@ -64,6 +64,9 @@ func New(c Config) *Service {
 	r.Post("/api/v1/problems", s.problems)
 	r.Post("/api/v1/completions", s.completions)
 	r.Post("/api/v1/meaning", s.meaning)
+	r.Get("/api/v1/pages", s.pages)
+	r.Get("/api/v1/pages/{name}", s.page)
+	r.Get("/api/v1/pages/screenshots/{name}", s.picture)
 	if c.Console != nil {
 		r.Handle("/console", http.RedirectHandler("/console/", http.StatusMovedPermanently))
 		r.Handle("/console/*", http.StripPrefix("/console", c.Console))

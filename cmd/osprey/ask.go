@@ -26,7 +26,7 @@ func askCommand() *cli.Command {
 			"   osprey ask -f demo/harbour/operations/Board.graphql --var limit=5 --calls",
 		Flags: append(operationFlags(),
 			&cli.StringFlag{Name: "as", Usage: "tree, table or json"},
-			&cli.BoolFlag{Name: "calls", Usage: "also tell which store was asked what"}),
+			&cli.BoolFlag{Name: "calls", Usage: "also show the store requests that were made"}),
 		OnUsageError: usageError,
 		Action:       ask,
 	}

@@ -16,9 +16,9 @@ import (
 func explainCommand() *cli.Command {
 	return &cli.Command{
 		Name:      "explain",
-		Usage:     "tell which stores an operation would ask, and what, without running it",
+		Usage:     "show the store requests of an operation, without running it",
 		ArgsUsage: "[OPERATION]",
-		Description: "Prints the waves of store requests. Their number does not depend on the number of\n" +
+		Description: "Shows which store is asked what, wave by wave. Their number does not depend on the number of\n" +
 			"records, except where a store takes one key at a time or answers in pages.\n\n" +
 			"Example:\n   osprey explain -f demo/harbour/operations/Board.graphql\n" +
 			"   osprey explain --statements '{ quays { berths { number } } }'\n" +

@@ -70,7 +70,8 @@ func command() *cli.Command {
 		Usage: "answer nested queries over several stores, asking each store once",
 		Description: "A project is a folder with osprey.yaml and schema files. Start with the demo:\n\n" +
 			"   osprey demo\n   osprey ask -f demo/harbour/operations/Board.graphql --calls",
-		Commands:                        []*cli.Command{newCommand(), startCommand(), checkCommand(), askCommand(), explainCommand(), tidyCommand(), demoCommand()},
+		Commands:                        []*cli.Command{newCommand(), startCommand(), checkCommand(), askCommand(), explainCommand(), tidyCommand(), demoCommand(), helpCommand()},
+		HideHelpCommand:                 true,
 		Version:                         version(),
 		Suggest:                         true,
 		EnableShellCompletion:           true,

@@ -10,6 +10,8 @@ import (
 	"path/filepath"
 
 	"github.com/urfave/cli/v3"
+
+	"osprey/docs"
 )
 
 // starter is the project that "osprey new" makes.
@@ -48,6 +50,9 @@ func runNew(_ context.Context, c *cli.Command) error {
 		return err
 	}
 	if err := os.CopyFS(dir, files); err != nil {
+		return fmt.Errorf("the project cannot be written: %s", inWords(err))
+	}
+	if err := os.WriteFile(filepath.Join(dir, "osprey.schema.json"), []byte(docs.Schema), 0o644); err != nil {
 		return fmt.Errorf("the project cannot be written: %s", inWords(err))
 	}
 	operation := filepath.Join(dir, "operations", "InPort.graphql")

@@ -110,7 +110,7 @@ func TestVersion(t *testing.T) {
 			t.Errorf("completion %s: %d %s", shell, code, errs)
 		}
 	}
-	if out, _, _ := osprey(t, "--generate-shell-completion"); !strings.Contains(out, "explain:tell which stores") {
+	if out, _, _ := osprey(t, "--generate-shell-completion"); !strings.Contains(out, "explain:show the store requests") {
 		t.Errorf("commands are completed as %q", out)
 	}
 }
