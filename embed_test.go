@@ -69,7 +69,7 @@ func TestResults(t *testing.T) {
 			`{"bill":{"no":"7","lines":[{"what":"berth","double":18}],"all":[{"what":"tug","berth":null},{"what":"berth","berth":null},{"what":"A","berth":{"lengthM":140}}],"lineCount":3,"first":"tug"}}`},
 		{`{ bills { no first lines { berth { lengthM } } } pay { __typename ... on Big { no } } }`,
 			`{"bills":[{"no":"1","first":null,"lines":[]},{"no":"2","first":"C","lines":[{"berth":{"lengthM":0}}]}],"pay":{"__typename":"Big","no":7}}` +
-				"\nBAD_VALUE bills.0.first: the expression of Bill.first cannot be evaluated: index out of bounds: 0"},
+				"\nBAD_VALUE bills.0.first: the expression of Bill.first cannot be evaluated: the index 0 is beyond its list"},
 	} {
 		if got := answer(t, dir, test.query, functions); got != test.want {
 			t.Errorf("%s answers\n%s\nwant\n%s", test.query, got, test.want)

@@ -19,7 +19,7 @@ var mayImport = map[string][]string{
 	"core/validate":    {"core/language", "core/schema"},
 	"core/assist":      {"core/language", "core/schema", "core/validate"},
 	"core/store":       {},
-	"core/expression":  {},
+	"core/expression":  {"core/language"},
 	"core/cursor":      {"core/store"},
 	"core/binding":     {"core/language", "core/scalar", "core/schema", "core/validate", "core/store", "core/expression"},
 	"core/plan":        {"core/language", "core/cursor", "core/scalar", "core/schema", "core/store", "core/expression", "core/binding"},

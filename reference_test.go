@@ -33,11 +33,11 @@ func keep(t *testing.T, file, text string) {
 		t.Fatal(err)
 	}
 	if string(have) != text {
-		t.Errorf("%s is not what the sources say; make it again with: go test . ./cmd/osprey ./service -run Reference -update", file)
+		t.Errorf("%s is not what the sources say; make it again with: go test . ./cmd/osprey -run Reference -update", file)
 	}
 }
 
-const madeBy = "\n<!-- Made from the sources by: go test . ./cmd/osprey ./service -run Reference -update -->\n"
+const madeBy = "\n<!-- Made from the sources by: go test . ./cmd/osprey -run Reference -update -->\n"
 
 // A configPart is a part of osprey.yaml.
 type configPart struct {
@@ -95,7 +95,7 @@ func formOf(f reflect.StructField) string {
 	case reflect.TypeFor[project.Span]():
 		return "time: 500ms, 3s, 2m"
 	case reflect.TypeFor[project.Count]():
-		return "number from 0 to 2147483647"
+		return "0 to 2147483647"
 	}
 	switch t.Kind() {
 	case reflect.Bool:
@@ -160,7 +160,11 @@ func orAll(kinds string) string {
 	if kinds == "" {
 		return "all"
 	}
-	return strings.ReplaceAll(kinds, " ", ", ")
+	list := strings.Fields(kinds)
+	if left := slices.DeleteFunc(project.Kinds(), func(k string) bool { return slices.Contains(list, k) }); len(left) < len(list) {
+		return "all but " + strings.Join(left, ", ")
+	}
+	return strings.Join(list, ", ")
 }
 
 // schemaOf writes a type as JSON Schema (2020-12). Wherever a value may be an

@@ -24,7 +24,7 @@ func TestReferenceOfCommands(t *testing.T) {
 		t.Fatal(err)
 	}
 	var b strings.Builder
-	b.WriteString("# Commands\n\n<!-- Made from the sources by: go test . ./cmd/osprey ./service -run Reference -update -->\n\n" +
+	b.WriteString("# Commands\n\n<!-- Made from the sources by: go test . ./cmd/osprey -run Reference -update -->\n\n" +
 		"What `osprey` can do. `osprey help COMMAND` shows the same, and `osprey help TOPIC` these pages.\n\n" +
 		"Exit codes: 0 fine; 1 the answer is \"no\" (a check found errors, an operation had errors); 2 wrong use;\n" +
 		"3 something could not be reached; 130 interrupted. `OSPREY_URL` names the service, and `NO_COLOR` switches colours off.\n")
@@ -76,7 +76,7 @@ func TestReferenceOfCommands(t *testing.T) {
 		t.Fatal(err)
 	}
 	if string(have) != b.String() {
-		t.Errorf("docs/commands.md is not what the commands say; make it again with: go test . ./cmd/osprey ./service -run Reference -update")
+		t.Errorf("docs/commands.md is not what the commands say; make it again with: go test . ./cmd/osprey -run Reference -update")
 	}
 }
 

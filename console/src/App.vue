@@ -38,12 +38,15 @@ onBeforeUnmount(() => window.clearInterval(timer))
     <v-app-bar density="compact" flat border :height="44">
       <img src="/osprey.svg" alt="" class="logo" />
       <span class="product">Osprey</span>
-      <nav><router-link to="/" class="page">Ask</router-link></nav>
+      <nav class="pages">
+        <router-link to="/" class="page" exact-active-class="here">Ask</router-link>
+        <router-link to="/help" class="page" active-class="here" data-test="help">Help</router-link>
+      </nav>
       <v-spacer />
       <span v-if="state" class="state" data-test="state"><span class="dot" :class="{ ok: state.ok }" />{{ state.text }}</span>
       <v-btn :icon="mdiThemeLightDark" size="small" aria-label="Light or dark" title="Light or dark" data-test="theme" @click="otherTheme" />
     </v-app-bar>
-    <v-main class="main"><router-view /></v-main>
+    <v-main class="main"><router-view v-slot="{ Component }"><keep-alive include="AskPage"><component :is="Component" /></keep-alive></router-view></v-main>
   </v-app>
 </template>
 
@@ -51,7 +54,8 @@ onBeforeUnmount(() => window.clearInterval(timer))
 .main { height: 100vh; overflow: auto; }
 .logo { width: 24px; margin-left: 14px; }
 .product { font-weight: 700; margin: 0 20px 0 8px; letter-spacing: 0.01em; }
-.page { text-decoration: none; color: rgb(var(--v-theme-primary)); font-weight: 600; font-size: 0.9rem; padding: 4px 10px; border-bottom: 2px solid; }
+.page { text-decoration: none; color: inherit; font-weight: 600; font-size: 0.9rem; padding: 4px 10px; border-bottom: 2px solid transparent; }
+.page.here { color: rgb(var(--v-theme-primary)); border-color: currentColor; }
 .state { font-size: 0.8rem; opacity: 0.85; margin-right: 10px; display: flex; align-items: center; gap: 6px; }
 .dot { width: 9px; height: 9px; border-radius: 50%; background: rgb(var(--v-theme-error)); }
 .dot.ok { background: rgb(var(--v-theme-success)); }

@@ -102,6 +102,25 @@ export async function readiness(): Promise<{ ready: boolean; sources: Record<str
   return decode(await send('/ready', {}))
 }
 
+/** A page of the documentation, with its parts. */
+export interface HelpPage {
+  name: string
+  title: string
+  sections: { title: string; anchor: string; text: string }[]
+}
+
+/** The pages of the documentation, as of the service's version. */
+export async function helpPages(): Promise<HelpPage[]> {
+  return (await decode<{ pages: HelpPage[] }>(await send('/api/v1/pages', {}))).pages
+}
+
+/** One page, as HTML. */
+export async function helpPage(name: string): Promise<string> {
+  const response = await send(`/api/v1/pages/${encodeURIComponent(name)}`, {})
+  if (!response.ok) throw new NoAnswer(`There is no page ${name}.`)
+  return response.text()
+}
+
 /** One thing found wrong with an operation while it is written. */
 export interface Problem {
   message: string

@@ -57,7 +57,7 @@ func TestAbstractFindings(t *testing.T) {
 		{craft + `x: Float @computed(expr: "1.0", by: "fees.x") }`, `or says it twice`},
 		{craft + `x: Float @computed(expr: "1.0", needs: "name") }`, `Craft.x is an expression, which needs what stands in it`},
 		{craft + `x: Float @at(path: "y") @computed(expr: "1.0") }`, `cannot have a place in a store too`},
-		{craft + `x: Int @computed(expr: "record.lenghtM") }`, `the expression of Craft.x cannot be used: undefined field 'lenghtM' (at character 7)`},
+		{craft + `x: Int @computed(expr: "record.lenghtM") }`, `the expression of Craft.x cannot be used: there is no field lenghtM; did you mean "lengthM"? (at character 7)`},
 		{craft + `x: Int @computed(expr: "record.lengthM") }`, `it gives double, and int or null is wanted`},
 		{craft + `x: Craft @computed(expr: "record") }`, `an expression gives records of one record set, as one list or one of them`},
 		{craft + `x(by: Int): Float @computed(expr: "record.lengthM") }`, `nothing uses the argument "by" of Craft.x`},
@@ -82,7 +82,7 @@ func TestAbstractFindings(t *testing.T) {
 		{craft + `x: Float @computed(by: "fees.x", needs: "y") y: Float @computed(by: "fees.y", needs: "z") z: Float @computed(expr: "record.x") }`, `needs itself: Craft.x → Craft.y → Craft.z → Craft.x`},
 		{craft + `x: Craft @computed(by: "fees.x") }`, `Craft.x is computed by a function, and Craft is stored in a record set → give an object with the key of the record`},
 		{`type Query { a: Int @computed(by: "fees.x", needs: "a") }`, `Query.a needs itself`},
-		{`type Query { a: Int @computed(expr: "record.x") }`, `undefined field 'x'`},
+		{`type Query { a: Int @computed(expr: "record.x") }`, `there is no field x (at character 7)`},
 	} {
 		s, problems := binding.Build([]schema.Text{{Body: test.text}}, nil)
 		if !problems.Failed() {

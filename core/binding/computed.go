@@ -1,6 +1,7 @@
 package binding
 
 import (
+	"errors"
 	"slices"
 	"strings"
 
@@ -110,7 +111,11 @@ func (b *binder) evaluated(f, of *schema.Field, d *language.Directive, text stri
 	inputs := map[string]*expression.Type{"args": b.argsType(f), "record": b.recordOf(on, false)}
 	program, err := expression.Compile(text, inputs, b.expressionType(of.Type))
 	if err != nil {
-		b.fail(ruleComputed, d.Pos, f.Coordinate(), "", msgExpression, f.Coordinate(), err)
+		msg, fix := err.Error(), ""
+		if m := (*expression.Mistake)(nil); errors.As(err, &m) {
+			msg, fix = m.Msg, m.Fix
+		}
+		b.fail(ruleComputed, d.Pos, f.Coordinate(), fix, msgExpression, f.Coordinate(), msg)
 		return nil
 	}
 	bound := &Field{Def: of, How: Computed, Expr: program, NeedsOn: on}

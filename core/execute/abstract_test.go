@@ -124,7 +124,7 @@ func TestAbstract(t *testing.T) {
 		// Expressions.
 		{`{ port twice n: twice(n: 21) old }`, `{"port":"Skerrow","twice":4,"n":42,"old":null}`, ``},
 		{`{ calls { half label aboard } }`, `{"calls":[{"half":5,"label":"first 4","aboard":"Kelp!"},{"half":3.5,"label":null,"aboard":"nobody"}]}`, ``},
-		{`{ calls { share } }`, `{"calls":[{"share":50},{"share":null}]}`, `BAD_VALUE [calls 1 share]: the expression of Call.share cannot be evaluated: division by zero`},
+		{`{ calls { share } }`, `{"calls":[{"share":50},{"share":null}]}`, `BAD_VALUE [calls 1 share]: the expression of Call.share cannot be evaluated: it divides by zero`},
 		{`{ boats { ... on Tug { pull } } }`, `null`, `BAD_VALUE [boats 3]: a record of Boat is of the kind "wreck", which no type of the schema claims`},
 	} {
 		e := newEngineOf(t, harbourLog, logStores())

@@ -29,9 +29,9 @@ import (
 // keeps an expression over long lists from holding up the service.
 const maxCost = 1_000_000
 
-// language is the language with its extensions, which is made once: that costs
+// dialect is the language with its extensions, which is made once: that costs
 // more than most expressions.
-var language = sync.OnceValues(func() (*cel.Env, error) {
+var dialect = sync.OnceValues(func() (*cel.Env, error) {
 	return cel.NewEnv(ext.Strings(), ext.Math(), cel.OptionalTypes(), cel.EnableMacroCallTracking())
 })
 
@@ -55,7 +55,7 @@ type Program struct {
 // Entries returns the expressions of an expression that is an object written out,
 // {'name': …, …}, by their names; nil of any other.
 func Entries(text string) map[string]string {
-	env, err := language()
+	env, err := dialect()
 	if err != nil {
 		return nil
 	}
@@ -82,11 +82,11 @@ func Entries(text string) map[string]string {
 // Compile compiles an expression over inputs whose result is a value of the
 // type want. The error says what is wrong and where in the text.
 func Compile(text string, inputs map[string]*Type, want *Type) (*Program, error) {
-	base, err := language()
+	base, err := dialect()
 	if err != nil {
 		return nil, err
 	}
-	p := &provider{Provider: base.CELTypeProvider(), records: map[string]*Type{}}
+	p := &provider{Provider: base.CELTypeProvider(), records: map[string]*Type{}, missed: map[string]*Type{}}
 	options := []cel.EnvOption{cel.CustomTypeProvider(p)}
 	for name, t := range inputs {
 		options = append(options, cel.Variable(name, p.cel(t)))
@@ -104,15 +104,11 @@ func Compile(text string, inputs map[string]*Type, want *Type) (*Program, error)
 		checked, issues = env.Check(parsed)
 	}
 	if issues.Err() != nil {
-		var list []string
-		for _, e := range issues.Errors() {
-			list = append(list, fmt.Sprintf("%s (at character %d)", plain.Replace(e.Message), e.Location.Column()+1)+mixed(e.Message))
-		}
-		return nil, errors.New(strings.Join(list, "; "))
+		return nil, p.mistakes(issues, inputs)
 	}
 	w := &walker{ast: checked.NativeRep(), scope: map[string]*Need{}}
 	if wrong := w.misfit(w.ast.Expr(), want); wrong != nil {
-		return nil, fmt.Errorf("it gives %s, and %s is wanted", typeText(wrong), want)
+		return nil, misfit(typeText(wrong), want)
 	}
 	roots := map[string]*Need{}
 	for name, t := range inputs {
@@ -172,14 +168,6 @@ func typeText(t *cel.Type) string {
 // plain gives types the names that expressions have for them.
 var plain = strings.NewReplacer("google.protobuf.Timestamp", "timestamp", "google.protobuf.Duration", "duration",
 	"wrapper(int)", "int or null", "wrapper(double)", "double or null", "wrapper(string)", "string or null", "wrapper(bool)", "bool or null")
-
-// mixed is what to do about the mistake that is made most.
-func mixed(msg string) string {
-	if strings.Contains(msg, "no matching overload") && strings.Contains(msg, "double") && strings.Contains(msg, "int") {
-		return "; int and double do not mix: write 2.0 for 2, or double(…)"
-	}
-	return ""
-}
 
 // allowNull lets a choice have null on one side, whatever the other gives: null is of
 // no type that any other could be.
@@ -441,7 +429,7 @@ func (p *Program) Run(inputs map[string]Object) (any, error) {
 	case r.null:
 		return nil, nil
 	}
-	return nil, errors.New(strings.TrimPrefix(err.Error(), "evaluation error: "))
+	return nil, failed(err)
 }
 
 // native returns a result as a Go value; records says that it may be one, or a list of

@@ -34,6 +34,8 @@ type Type struct {
 	// nil for a field that there is none of.
 	Name  string
 	Field func(name string) *Type
+	// Fields returns the names of the fields that there are; nil if nobody knows.
+	Fields func() []string
 }
 
 // cel returns the type as the language has it, and registers records.
@@ -68,6 +70,7 @@ func (p *provider) cel(t *Type) *cel.Type {
 type provider struct {
 	types.Provider
 	records map[string]*Type
+	missed  map[string]*Type // by the name of a field that there is not, the record that was to have it
 }
 
 // FindStructType returns the type of a record.
@@ -87,6 +90,7 @@ func (p *provider) FindStructFieldType(name, field string) (*types.FieldType, bo
 	}
 	t := record.Field(field)
 	if t == nil {
+		p.missed[field] = record
 		return nil, false
 	}
 	return &types.FieldType{

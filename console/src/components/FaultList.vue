@@ -34,7 +34,7 @@ const together = computed(() => {
             line {{ f.locations[0].line }}, column {{ f.locations[0].column }}
           </button>
           <span v-if="f.path" class="mono">{{ pathText(f.path) }}<template v-if="more"> and {{ more }} more places</template></span>
-          <span v-if="f.extensions?.code">{{ f.extensions.code }}</span>
+          <router-link v-if="f.extensions?.code" :to="{ path: '/help/errors', hash: '#' + f.extensions.code.toLowerCase() }" title="What it means, and what to do">{{ f.extensions.code }}</router-link>
           <span v-if="f.extensions?.fix">→ {{ f.extensions.fix }}</span>
         </div>
       </div>
@@ -47,5 +47,6 @@ const together = computed(() => {
 li { display: flex; gap: 8px; padding: 3px 0; font-size: 0.86rem; }
 .detail { display: flex; flex-wrap: wrap; gap: 12px; font-size: 0.76rem; opacity: 0.8; }
 .detail button { all: unset; cursor: pointer; text-decoration: underline; color: rgb(var(--v-theme-primary)); }
+.detail a { color: rgb(var(--v-theme-primary)); }
 .detail button:focus-visible { outline: 2px solid rgb(var(--v-theme-primary)); }
 </style>
