@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -61,6 +62,7 @@ introspection: ${INTROSPECTION:-false}
 
 // TestConfigProblems holds the place and the words of what is wrong.
 func TestConfigProblems(t *testing.T) {
+	applied := 0
 	for _, test := range []struct{ text, want string }{
 		{"sources: 5\n", "osprey.yaml:1:10: "},
 		{"source: {}\n", `osprey.yaml:1:1: osprey.yaml has no key "source"; did you mean "sources"?`},
@@ -125,11 +127,51 @@ osprey.yaml:4:35: the source a has no key "ulr"; did you mean "url"? → its key
 				got += " → " + p.Fix
 			}
 			got += "\n"
+			if mended, ok := mendYAML(test.text, src.Offset(p.Pos), p); ok {
+				applied++
+				again := language.NewSource("osprey.yaml", mended)
+				_, left := readConfig(again, func(string) (string, bool) { return "", false })
+				if slices.ContainsFunc(left, func(q *language.Problem) bool { return q.Msg == p.Msg }) {
+					t.Errorf("%q\nsays to do %q, and %q has it still", test.text, p.Fix, mended)
+				}
+			}
 		}
 		if !strings.Contains(got, test.want) {
 			t.Errorf("%q reports %q, want %q", test.text, got, test.want)
 		}
 	}
+	if applied < 8 {
+		t.Errorf("%d remedies are changes of the text", applied)
+	}
+}
+
+var (
+	writeThis  = regexp.MustCompile(`^write (?:it in brackets: )?(\[.*\]|\d+s|true or false)$`)
+	meantThis  = regexp.MustCompile(`did you mean "(\w+)"\?$`)
+	yamlScalar = regexp.MustCompile(`^(?:\$\{[^}]*\}|[^,}\n]+)`)
+	yamlEntry  = regexp.MustCompile(`^\w+: (?:\{[^}]*\}|[^,}\n]+)`)
+)
+
+// mendYAML does what a problem says to do about it, where that is a change of the text.
+func mendYAML(text string, at int, p *language.Problem) (string, bool) {
+	rest := text[at:]
+	if m := writeThis.FindStringSubmatch(p.Fix); m != nil {
+		return text[:at] + strings.TrimSuffix(m[1], " or false") + rest[len(strings.TrimRight(yamlScalar.FindString(rest), " ")):], true
+	}
+	if m := meantThis.FindStringSubmatch(p.Msg); m != nil && strings.Contains(p.Msg, "has no key") {
+		return text[:at] + m[1] + rest[strings.IndexByte(rest, ':'):], true
+	}
+	switch {
+	case p.Fix == "leave it out":
+		return strings.TrimRight(text[:at], ", ") + rest[len(yamlEntry.FindString(rest)):], true
+	case strings.HasPrefix(p.Fix, "close it with "):
+		return strings.TrimRight(text, "\n") + p.Fix[len("close it with "):len("close it with ")+1] + "\n", !strings.HasSuffix(p.Fix, "quote")
+	case p.Fix == "put it in quotes":
+		return text[:at] + `"` + strings.TrimRight(rest, "\n") + "\"\n", true
+	case p.Fix == "indent with spaces":
+		return strings.ReplaceAll(text, "\t", "  "), true
+	}
+	return text, false
 }
 
 // TestEveryFinding has mistakes in each part of osprey.yaml, in the types and in an

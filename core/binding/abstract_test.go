@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"osprey/core/binding"
+	"osprey/core/language/languagetest"
 	"osprey/core/schema"
 )
 
@@ -19,6 +20,7 @@ func TestAbstractFindings(t *testing.T) {
 		log   = ` union Log = Pilotage | Incident type Pilotage @stored(in: "registry", as: "pilotage", key: "id") { id: ID! boardedAt: DateTime! }
 			type Incident @stored(in: "inspections", as: "incidents", key: "_id") { at: DateTime! kind: String! }`
 	)
+	var remedies languagetest.Remedies
 	for _, test := range []struct{ text, want string }{
 		{`type Query { a: [Named!] @read(sort: "name") } union Named = Pilot | Quay` + pilot + quay, ``},
 		{`type Query { a: [Named!] @read(sort: "licence") } union Named = Pilot | Quay` + pilot + quay, `Query.a is sorted by "licence", which is no field of Quay`},
@@ -102,5 +104,7 @@ func TestAbstractFindings(t *testing.T) {
 		if test.want == "" && problems.Failed() || !strings.Contains(got, test.want) {
 			t.Errorf("%s\nreports\n%s\nwant\n%s", test.text, got, test.want)
 		}
+		remedies.Try(t, test.text, problems, offsetIn(s, test.text), problemsOf)
 	}
+	remedies.Applied(t, "name it", "make it T")
 }

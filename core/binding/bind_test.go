@@ -6,6 +6,7 @@ import (
 
 	"osprey/core/binding"
 	"osprey/core/language"
+	"osprey/core/language/languagetest"
 	"osprey/core/schema"
 	"osprey/core/store"
 	"osprey/core/store/storetest"
@@ -56,6 +57,7 @@ func TestHarbourBinds(t *testing.T) {
 func TestFindings(t *testing.T) {
 	const call = ` type PortCall @stored(in: "registry", as: "port_calls", key: "id") { id: ID! }`
 	const craft = ` type Craft @stored(in: "registry", as: "craft", key: "imo") { imo: ID! name: String! }`
+	var remedies languagetest.Remedies
 	for _, test := range []struct{ text, want string }{
 		{`type Query { a: A @read } type A @stored(in: "regstry") { b: Int }`,
 			`1:34 error source A: A is stored in "regstry", which is no source; did you mean "registry"?`},
@@ -143,6 +145,29 @@ func TestFindings(t *testing.T) {
 		if !strings.Contains(got, test.want) || test.want == "" && got != "" {
 			t.Errorf("%s\nreports\n%swant\n%s", test.text, got, test.want)
 		}
+		remedies.Try(t, test.text, problems, offsetIn(s, test.text), problemsOf)
+	}
+	remedies.Applied(t, "name it", "make it T", "make it a list", "leave the argument out")
+}
+
+// problemsOf returns what is wrong with a schema, held against the harbour's stores.
+func problemsOf(text string) language.Problems {
+	s, problems := binding.Build([]schema.Text{{Body: text}}, nil)
+	if !problems.Failed() {
+		_, more := binding.Bind(s, sources())
+		problems = append(problems, more...)
+	}
+	return problems
+}
+
+// offsetIn finds places in a text of a schema.
+func offsetIn(s *schema.Schema, text string) func(language.Pos) int {
+	return func(pos language.Pos) int {
+		src := s.Source(pos)
+		if src == nil || src.Text != text {
+			return -1
+		}
+		return src.Offset(pos)
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"osprey/core/binding"
+	"osprey/core/language/languagetest"
 	"osprey/core/schema"
 	"osprey/core/store"
 )
@@ -19,6 +20,7 @@ func TestFilterFindings(t *testing.T) {
 	  type Ins @stored(in: "inspections", as: "inspections", key: "_id") { outcome: String findings: [Fi!] } type Fi { code: String } type F { cranes: Int tags: [String!] parts: [Part!] } type Part { name: String } enum T { CARGO TANKER FERRY TUG }`
 	const read = `type Query { craft(filter: In): [Craft!]! @read } `
 	const paged = `type Query { craft(first: Int, after: String): Page! @read } type Edge { node: Craft! cursor: String! } `
+	var remedies languagetest.Remedies
 	for _, test := range []struct{ text, want string }{
 		{read + `input In { name: Ops all: [In!] any: [In!] not: In } input Ops { is: String in: [String!] contains: String missing: Boolean }` + craft, ``},
 		{read + `input In { nam: Ops } input Ops { is: String }` + craft, `error filter In.nam: the test In.nam is no field of Craft; did you mean "name"?`},
@@ -69,7 +71,9 @@ func TestFilterFindings(t *testing.T) {
 		if test.want == "" && strings.Contains(got, "error") || !strings.Contains(got, test.want) {
 			t.Errorf("%s\nreports %s\nwant %s", test.text, got, test.want)
 		}
+		remedies.Try(t, test.text, problems, offsetIn(s, test.text), problemsOf)
 	}
+	remedies.Applied(t, "name it", "leave the argument out", "declare the argument as")
 }
 
 // TestWarningsOfTypes checks what is said of values that cannot be answered as

@@ -67,6 +67,7 @@ func TestBuildAnyOrder(t *testing.T) {
 
 func TestBuildFaults(t *testing.T) {
 	const query = "type Query { a: Int }\n"
+	var remedies languagetest.Remedies
 	for _, test := range []struct{ text, want string }{
 		{`type A { a: Int }`, `Root Operation Types: the schema has no type Query`},
 		{query + `type A { b: Strng }`, `2:13 Known Type Names: the type Strng is not defined; did you mean "String"?`},
@@ -122,6 +123,23 @@ func TestBuildFaults(t *testing.T) {
 		if len(problems) == 0 || !strings.Contains(strings.Join(problems, "\n"), test.want) {
 			t.Errorf("Build(%q) reports %q, want %q", test.text, problems, test.want)
 		}
+		s, found := Build(Text{Body: test.text})
+		remedies.Try(t, test.text, found, offsetIn(s, test.text), func(text string) language.Problems {
+			_, problems := Build(Text{Body: text})
+			return problems
+		})
+	}
+	remedies.Applied(t, "name it", "make it optional", "extend", "extend the schema", "add an interface", "add a field", "add a root type", "add braces")
+}
+
+// offsetIn finds places in a text of a schema.
+func offsetIn(s *Schema, text string) func(language.Pos) int {
+	return func(pos language.Pos) int {
+		src := s.Source(pos)
+		if src == nil || src.Text != text {
+			return 0
+		}
+		return src.Offset(pos)
 	}
 }
 

@@ -29,16 +29,26 @@ func testSchema(t testing.TB) *schema.Schema {
 // TestDocuments checks the annotated documents of testdata.
 func TestDocuments(t *testing.T) {
 	s := testSchema(t)
+	find := func(text string) (language.Problems, *language.Source) {
+		src := language.NewSource("", text)
+		doc, problems := language.Parse(src)
+		if len(problems) == 0 {
+			problems = Document(s, doc)
+		}
+		return problems, src
+	}
+	var remedies languagetest.Remedies
 	for _, file := range []string{"testdata/sound.graphql", "testdata/faults.graphql"} {
 		languagetest.Check(t, file, func(text string) (language.Problems, func(language.Pos) language.Position) {
-			src := language.NewSource("", text)
-			doc, problems := language.Parse(src)
-			if len(problems) == 0 {
-				problems = Document(s, doc)
-			}
+			problems, src := find(text)
+			remedies.Try(t, text, problems, src.Offset, func(text string) language.Problems {
+				problems, _ := find(text)
+				return problems
+			})
 			return problems, src.Position
 		})
 	}
+	remedies.Applied(t, "name it", "leave out the braces", "write a selection", "write a fragment", "give an alias", "remove the fragment", "leave the variable out", "declare the variable as")
 }
 
 // adversarial makes a document of many fragments that spread one another and
