@@ -151,8 +151,14 @@ func writeConstants(t *testing.T, b *strings.Builder, folder string) {
 		fmt.Fprintf(b, "\n**%s**\n\n", strings.TrimSpace(group.Doc.Text()))
 		for _, spec := range group.Specs {
 			v := spec.(*ast.ValueSpec)
-			msg := textOf(v.Values[0])
-			writeList(b, []string{msg}, map[string]map[string]bool{msg: fixes[v.Names[0].Name]})
+			msg, fix, _ := strings.Cut(textOf(v.Values[0]), "→ ")
+			msg = strings.TrimSpace(msg)
+			own := fixes[v.Names[0].Name]
+			if fix != "" {
+				note(fixes, v.Names[0].Name, fix)
+				own = fixes[v.Names[0].Name]
+			}
+			writeList(b, []string{msg}, map[string]map[string]bool{msg: own})
 		}
 	}
 }

@@ -1,6 +1,7 @@
 package binding
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -103,7 +104,8 @@ func (b *binder) add(severity language.Severity, rule string, pos language.Pos, 
 		b.refused = append(b.refused, coordinate)
 		return
 	}
-	msg := fmt.Sprintf(format, args...)
+	msg, remedy := language.Parted(fmt.Sprintf(format, args...))
+	fix = cmp.Or(fix, remedy)
 	if own := b.shared(coordinate); own != nil { // the same of every type is one mistake
 		msg, pos, coordinate = strings.ReplaceAll(msg, coordinate, own.Coordinate()), own.Pos, own.Coordinate()
 	}

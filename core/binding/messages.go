@@ -7,23 +7,23 @@ package binding
 const (
 	msgNothingUsesArgument   = "nothing uses the argument %q of %s"
 	msgNothingUsesArgumentNo = "nothing uses the argument %q of %s: it is no field of %s%s"
-	msgFilterMustBeInput     = "the argument %s must be an input object that names fields to test"
+	msgFilterMustBeInput     = "the argument %s must be an input object that names fields to compare"
 	msgSortKeyNoOrder        = "the sort key %s is %s.%s, and values of the type %s have no order"
 	msgSortKeyNotOne         = "the sort key %s leads to %s, which is not one nested record or one related record of the same relational source"
 	msgSortKeyOfParts        = "the sort key %s leads to other records, and %s sorts the records of several sets as one list"
 	msgSortKeyApart          = "the sort key %s puts %s.%s, which is %s, and %s.%s, which is %s, into one list, and they have no common order"
 	msgArgumentMustListOne   = "the argument %s must be a list of a one-of input object"
-	msgSortKeyNoField        = "the sort key %s is no field of %s with a column of its own%s"
+	msgSortKeyNoField        = "the sort key %s is no field of %s with a column of its own%s\n→ leave it out, or say with @at(path: \"…\") which stored field it is"
 	msgSortKeyTypeDoes       = "the sort key %s is of the type %s, which does not say ascending or descending"
 )
 
 // column
 const (
-	msgNoneSampledRecordsHas = "%s is %q, which none of the sampled records of %s in %s has%s"
-	msgDoesNotHave           = "%s is %q, which the %s %s in %s does not have%s"
+	msgNoneSampledRecordsHas = "%s is %q, which none of the sampled records of %s in %s has%s\n→ correct the name, or say with @at(path: \"…\") where the value is"
+	msgDoesNotHave           = "%s is %q, which the %s %s in %s does not have%s\n→ correct the name, or say with @at(path: \"…\") where the value is"
 	msgStoredValueNoValue    = "the enum %s has no value for %q, which %s in %s has; it will be an error where it is read"
 	msgValueStoredAsNever    = "the value %s is stored as %q, which %s in %s never is%s"
-	msgValuesAreBothStored   = "the values %s and %s are both stored as %q"
+	msgValuesAreBothStored   = "the values %s and %s are both stored as %q\n→ give each a spelling of its own with @at(path: \"…\")"
 )
 
 // computed
@@ -31,17 +31,17 @@ const (
 	msgComputedHow       = "%s is computed, and @computed does not say how, or says it twice"
 	msgComputedAnd       = "%s is computed, and cannot have a place in a store too"
 	msgNeedsOfExpression = "%s is an expression, which needs what stands in it"
-	msgNeeds             = "what %s needs is no selection of its type: %s"
+	msgNeeds             = "what %s needs is no selection of its type: %s\n→ name fields of the type, as in \"name craft { name }\""
 	msgNoSelection       = "it is not the fields of one record"
 	msgNeedsItself       = "%s needs itself: %s"
 	msgExpressionStored  = "%s is made of values by an expression, and %s is stored in a record set"
 	msgGivesSeveral      = "%s is of the type %s, and an expression gives records of one record set, as one list or one of them"
 	msgMadeOfValues      = "%s has arguments, or says where it comes from, and the expression of %s makes it of values"
-	msgEntryNoField      = "the expression of %s has the entry %q, which is no field of %s%s"
+	msgEntryNoField      = "the expression of %s has the entry %q, which is no field of %s%s\n→ leave it out, or correct the name"
 	msgEntryMissing      = "the expression of %s has no entry %q, which is required"
-	msgExpression        = "the expression of %s cannot be used: %v"
+	msgExpression        = "the expression of %s cannot be used: %v\n→ write it as docs/resolvers.md has it, under Expressions"
 	msgNoFunction        = "%s is computed by %q, which is no function of a source%s"
-	msgFunction          = "%s is computed by %s: %v"
+	msgFunction          = "%s is computed by %s: %v\n→ correct the name, or the types of the function"
 	msgFunctionStored    = "%s is computed by a function, and %s is stored in a record set"
 )
 
@@ -53,15 +53,15 @@ const (
 
 // filter
 const (
-	msgTestMustBeInput     = "the test %s is not an input object of comparisons"
-	msgTestNoField         = "the test %s is no field of %s%s"
-	msgTestOfComputed      = "the test %s is of %s, which is computed and not stored"
-	msgTestOfList          = "the test %s is of %s, which is a list of values, and lists cannot be compared"
+	msgTestMustBeInput     = "the predicate %s is not an input object of comparisons"
+	msgTestNoField         = "the predicate %s is no field of %s%s"
+	msgTestOfComputed      = "the predicate %s is of %s, which is computed and not stored"
+	msgTestOfList          = "the predicate %s is of %s, which is a list of values, and lists cannot be compared"
 	msgNoComparison        = "%s is no comparison%s"
-	msgComparisonType      = "the comparison %s cannot be of the type %s"
-	msgComparisonNeedsText = "the test %s has %q, and %s is %s and not text"
-	msgComparisonNoOrder   = "the test %s has %q, and the values of %s have no order"
-	msgAmongType           = "the test %s asks about several records of %s, and %s is not with, without or only"
+	msgComparisonType      = "the comparison %s cannot be of the type %s\n→ give it the type of the field that it compares, or a list of it for in and notIn"
+	msgComparisonNeedsText = "the predicate %s has %q, and %s is %s and not text\n→ leave it out"
+	msgComparisonNoOrder   = "the predicate %s has %q, and the values of %s have no order\n→ leave it out"
+	msgAmongType           = "the predicate %s asks about several records of %s, and %s is not with, without or only"
 )
 
 // index
@@ -73,10 +73,10 @@ const (
 const (
 	msgStoredOneRecordSet = "%s is stored in one record set, and nothing says which record is of which type (%s)"
 	msgToldValueNeverHas  = "%s is told by the value %q, which %s.%s never has%s"
-	msgBothAreToldValue   = "both %s and %s are told by the value %q of %s"
+	msgBothAreToldValue   = "both %s and %s are told by the value %q of %s\n→ give each a value of its own with @kind(is: \"…\")"
 	msgNestedKind         = "%s is a nested %s, and nothing says which value is of which type (%s)"
 	msgKindNeedsBy        = "@kind of %s does not say by which field types are told"
-	msgReferenceTwice     = "%s leads both to %s and to %s by the value %q of %s"
+	msgReferenceTwice     = "%s leads both to %s and to %s by the value %q of %s\n→ give each a value of its own with @kind(is: \"…\")"
 	msgReferenceUntold    = "%s leads to no type of %s for the records of %s whose %s is %q; they will be errors where they are read"
 	msgReferenceList      = "%s is a list, and one value beside it cannot tell the types of its records"
 	msgRecordsWhoseAreNo  = "%s has no type for the records of %s whose %s is %q; they will be errors where they are read"
@@ -87,9 +87,9 @@ const (
 	msgListAmongKeys            = "%s relates %s to %s, one of which holds a list of keys"
 	msgGoesThroughVersionOsprey = "%s goes through %s; this version of Osprey follows pairs only inside one relational source"
 	msgTotalOfParts             = "%s is the total of %s, whose records are of several record sets"
-	msgFilterAcross             = "the test %s is about %s, which is not in the same relational source"
+	msgFilterAcross             = "the predicate %s is about %s, which is not in the same relational source"
 	msgPairsInside              = "the pairs of %s in %s are told by %s, which is inside a column of JSON"
-	msgFilterJSON               = "the test %s is about %s, which is a list inside a column of JSON"
+	msgFilterJSON               = "the predicate %s is about %s, which is a list inside a column of JSON"
 	msgSubscriptions            = "this version of Osprey does not answer subscriptions yet: nobody can ask for the fields of %s"
 	msgDirectiveOspreySOwn      = "the directive @%s is Osprey's own and cannot be defined again"
 )
@@ -121,9 +121,9 @@ const (
 
 // relationship
 const (
-	msgSortedNoFieldColumn   = "%s is sorted by %q, which is no field of %s with a column of its own%s"
+	msgSortedNoFieldColumn   = "%s is sorted by %q, which is no field of %s with a column of its own%s\n→ sort by a field of the type that is stored"
 	msgRelatesFieldsFields   = "%s relates %d fields here (%s) to %d fields there (%s)"
-	msgPairsNameFieldsRecord = "%s goes through %s, which has %d fields (%s) for %d here (%s) and %d (%s) for %d there (%s)"
+	msgPairsNameFieldsRecord = "%s goes through %s, which has %d fields (%s) for %d here (%s) and %d (%s) for %d there (%s)\n→ name as many fields of the join table as identify each end"
 	msgOneOrMany             = "nothing says whether %s holds one key or a list of keys: %s is read in a request of its own"
 	msgNeverMeet             = "%s relates %s, which is %s, to %s, which is %s: the one is never equal to the other"
 	msgListOfLists           = "%s is a list of lists, and what it reads is one list"
@@ -131,42 +131,42 @@ const (
 	msgRelatedNoPart         = "%s says what of %q is related, which is no type that is stored by itself%s"
 	msgRelatedNotPart        = "%s leads to %s too, and nothing says which are related"
 	msgPartsOrder            = "the records of %s cannot be put in one order: those of %s are sorted by %s and those of %s by %s"
-	msgSortKeyNotField       = "%s is sorted by %q, which is not a field with asc or desc behind it"
+	msgSortKeyNotField       = "%s is sorted by %q, which is not a field with asc or desc behind it\n→ write a field and a direction, as in \"name desc\""
 )
 
 // source
 const (
 	msgStoredNoSource    = "%s is stored in %q, which is no source%s"
-	msgSourceHasNoRecord = "%s is %q, which the source %s does not have%s"
+	msgSourceHasNoRecord = "%s is %q, which the source %s does not have%s\n→ correct the name in as: \"…\""
 )
 
 // total
 const (
 	msgTotalOfWhat   = "%s is the total of %q, which is no list with @related or @read of the same type%s"
-	msgTotalNoField  = "%s is the total of %q, which is no field of %s with a column of its own%s"
-	msgTotalNotOf    = "%s is the %s of %s.%s, which is %s and has none"
-	msgTotalIsOne    = "%s is one value and cannot be of the type %s"
+	msgTotalNoField  = "%s is the total of %q, which is no field of %s with a column of its own%s\n→ name a field of the list's type that is stored"
+	msgTotalNotOf    = "%s is the %s of %s.%s, which is %s and has none\n→ name a field that has one, or count instead"
+	msgTotalIsOne    = "%s is one value and cannot be of the type %s\n→ make it no list"
 	msgSeveralTotals = "%s names several totals"
 )
 
 // type-fits
 const (
-	msgListHoldsOneValue = "%s is a list, and %s.%s holds one value of the type %s"
+	msgListHoldsOneValue = "%s is a list, and %s.%s holds one value of the type %s\n→ make it no list"
 	msgReadAsText        = "%s is %s.%s, whose type %s Osprey does not know; it is read as text"
 	msgBeyondInt         = "%s is of the type %s, and %s.%s is %s; a value beyond 32 bits is an error where it is read"
 	msgFractionAsInt     = "%s is of the type %s, and %s.%s is %s; a value with a fraction is an error where it is read"
-	msgTotalType         = "%s is of the type %s, and the total is %s; %v"
-	msgTypeHasNoFields   = "%s is of the type %s, and %s.%s is %s, which has no fields"
-	msgType              = "%s is of the type %s, and %s.%s is %s; %v"
+	msgTotalType         = "%s is of the type %s, and the total is %s; %v\n→ give it that type"
+	msgTypeHasNoFields   = "%s is of the type %s, and %s.%s is %s, which has no fields\n→ give it a scalar type, or lead to what has fields with @at(path: \"…\")"
+	msgType              = "%s is of the type %s, and %s.%s is %s; %v\n→ give it that type"
 	msgOneValueHoldsList = "%s is one value, and %s.%s holds a list"
-	msgArgumentType      = "the argument %s is of the type %s, and %s.%s is %s; %v"
+	msgArgumentType      = "the argument %s is of the type %s, and %s.%s is %s; %v\n→ give it that type"
 )
 
 // unbound
 const (
 	msgTypeNothingSaysWhere  = "%s is of the type %s, and nothing says where its records are"
 	msgReadFieldsRootType    = "@read is for fields of the root type"
-	msgNothingSaysWhereComes = "nothing says where %s comes from"
+	msgNothingSaysWhereComes = "nothing says where %s comes from\n→ write @read, @related, @total or @computed behind it"
 	msgNothingSaysBelong     = "nothing says which %s belong to %s"
 )
 

@@ -71,9 +71,22 @@ func Clip(text string) string {
 
 // Add appends an error with a formatted message and returns it for further detail.
 func (l *Problems) Add(rule string, pos Pos, format string, args ...any) *Problem {
-	p := &Problem{Rule: rule, Pos: pos, Msg: Clip(fmt.Sprintf(format, args...))}
+	msg, fix := Parted(fmt.Sprintf(format, args...))
+	p := &Problem{Rule: rule, Pos: pos, Msg: Clip(msg), Fix: fix}
 	*l = append(*l, p)
 	return p
+}
+
+// remedySign stands in the wording of a problem before what to do about it, where that
+// is always the same.
+const remedySign = "\n→ "
+
+// Parted returns a message, and what stands behind the remedy sign of its wording.
+func Parted(text string) (msg, fix string) {
+	if i := strings.LastIndex(text, remedySign); i >= 0 {
+		return text[:i], text[i+len(remedySign):]
+	}
+	return text, ""
 }
 
 // Sort orders the list by place.

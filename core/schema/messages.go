@@ -5,49 +5,49 @@ package schema
 
 // Argument Names
 const (
-	msgHasNoArgument = `%s has no argument "%s"%s`
+	msgHasNoArgument = "%s has no argument \"%s\"%s\n→ leave it out, or declare it"
 )
 
 // Argument Uniqueness
 const (
-	msgArgumentGivenTwice = `the argument "%s" is given twice`
+	msgArgumentGivenTwice = "the argument \"%s\" is given twice\n→ leave one of them out"
 )
 
 // Default Values
 const (
-	msgDefaultDoesNotFit = "the default of %s does not fit its type: %s"
+	msgDefaultDoesNotFit = "the default of %s does not fit its type: %s\n→ give a default of its type"
 )
 
 // Deprecation
 const (
-	msgDeprecatedImplementsNot      = "%s is deprecated, and %s, which it implements, is not"
-	msgRequiredCannotDeprecatedMake = "the %s %s is required and cannot be deprecated; make it optional or give it a default first"
+	msgDeprecatedImplementsNot      = "%s is deprecated, and %s, which it implements, is not\n→ deprecate the interface's, too, or neither"
+	msgRequiredCannotDeprecatedMake = "the %s %s is required and cannot be deprecated\n→ make it optional or give it a default first"
 )
 
 // Directive Definition Validation
 const (
-	msgNamesPlaceTwice        = "@%s names the place %s twice"
-	msgDirectiveCannotUsedOwn = "the directive @%s cannot be used in its own definition"
+	msgNamesPlaceTwice        = "@%s names the place %s twice\n→ leave one of them out"
+	msgDirectiveCannotUsedOwn = "the directive @%s cannot be used in its own definition\n→ leave it out there"
 )
 
 // Directives Are Defined
 const (
-	msgDirectiveNotDefined = "the directive @%s is not defined%s"
+	msgDirectiveNotDefined = "the directive @%s is not defined%s\n→ define it, or leave it out"
 )
 
 // Directives Are Unique per Location
 const (
-	msgStandsTwiceNotRepeatable = "@%s stands here twice, and it is not repeatable"
+	msgStandsTwiceNotRepeatable = "@%s stands here twice, and it is not repeatable\n→ leave one of them out"
 )
 
 // Directives Are in Valid Locations
 const (
-	msgCannotStandCan = "@%s cannot stand on %s; it can on %s"
+	msgCannotStandCan = "@%s cannot stand on %s; it can on %s\n→ put it where it can stand, or leave it out"
 )
 
 // Enum Type Validation
 const (
-	msgEnumHasNoValues = "the enum %s has no values"
+	msgEnumHasNoValues = "the enum %s has no values\n→ give it at least one value in braces"
 )
 
 // Input Coercion
@@ -69,35 +69,35 @@ const (
 
 // Input Object Type Validation
 const (
-	msgDefaultNeedsItselfNever   = "the default of %s needs itself, so it never ends: %s"
-	msgFieldOneInputObject       = "the field %q of the one-of input object %s cannot be required: exactly one field is given"
-	msgFieldOneInputObject2      = "the field %q of the one-of input object %s cannot have a default: exactly one field is given"
-	msgInputObjectHasNo          = "the input object %s has no fields"
-	msgInputObjectRequiresItself = "the input object %s requires itself, so it can never be given: %s"
+	msgDefaultNeedsItselfNever   = "the default of %s needs itself, so it never ends: %s\n→ leave one of these defaults out"
+	msgFieldOneInputObject       = "the field %q of the one-of input object %s cannot be required: exactly one field is given\n→ leave out its \"!\""
+	msgFieldOneInputObject2      = "the field %q of the one-of input object %s cannot have a default: exactly one field is given\n→ leave its default out"
+	msgInputObjectHasNo          = "the input object %s has no fields\n→ give it at least one field in braces"
+	msgInputObjectRequiresItself = "the input object %s requires itself, so it can never be given: %s\n→ make one of these fields optional"
 )
 
 // Interface Implementation
 const (
-	msgImplementEachOther             = "%s and %s implement each other"
-	msgCannotImplement                = "%s cannot implement %s, which is %s"
-	msgHasTypeInterfacePromises       = "%s has the type %s; the interface %s promises %s"
+	msgImplementEachOther             = "%s and %s implement each other\n→ let only one of them implement the other"
+	msgCannotImplement                = "%s cannot implement %s, which is %s\n→ name an interface"
+	msgHasTypeInterfacePromises       = "%s has the type %s; the interface %s promises %s\n→ make it %[4]s"
 	msgImplementsLacksField           = "%s implements %s and lacks its field %q"
 	msgImplementsImplementsMustSay    = "%s implements %s, which implements %s; so it must say that it implements %s too"
-	msgLacksArgumentInterfacePromises = "%s lacks the argument %q, which the interface %s promises"
-	msgSaysTwiceImplements            = "%s says twice that it implements %s"
-	msgArgumentHasTypeInterface       = "the argument %s has the type %s; the interface %s promises %s"
+	msgLacksArgumentInterfacePromises = "%s lacks the argument %q, which the interface %s promises\n→ add the argument, with the type that it has there"
+	msgSaysTwiceImplements            = "%s says twice that it implements %s\n→ leave one of them out"
+	msgArgumentHasTypeInterface       = "the argument %s has the type %s; the interface %s promises %s\n→ make it %[4]s"
 	msgArgumentRequiredInterfaceDoes  = "the argument %s is required, and the interface %s does not have it; callers who see the interface could not call the field"
-	msgInterfaceCannotImplementItself = "the interface %s cannot implement itself"
+	msgInterfaceCannotImplementItself = "the interface %s cannot implement itself\n→ leave it out behind \"implements\""
 )
 
 // IsInputType
 const (
-	msgCannotHaveTypeOnly = "the %s %s cannot have the type %s: only scalars, enums and input objects can be given"
+	msgCannotHaveTypeOnly = "the %s %s cannot have the type %s: only scalars, enums and input objects can be given\n→ give it the type of an input object, with the fields that are given"
 )
 
 // IsOutputType
 const (
-	msgFieldCannotHaveType = "the field %s cannot have the type %s: an input object is given, never answered"
+	msgFieldCannotHaveType = "the field %s cannot have the type %s: an input object is given, never answered\n→ give it an object type with the fields that are answered"
 )
 
 // Known Type Names
@@ -107,25 +107,25 @@ const (
 
 // Possible Type Extensions
 const (
-	msgCannotExtendedAs       = "%s is %s and cannot be extended as %s"
-	msgTypeExtendedNotDefined = "the type %s is extended and not defined%s"
+	msgCannotExtendedAs       = "%s is %s and cannot be extended as %s\n→ extend it as what it is"
+	msgTypeExtendedNotDefined = "the type %s is extended and not defined%s\n→ define it, or correct the name"
 )
 
 // Required Arguments
 const (
-	msgNeedsArgumentType = `%s needs the argument "%s" of the type %s`
+	msgNeedsArgumentType = "%s needs the argument \"%s\" of the type %s\n→ give it"
 )
 
 // Reserved Names
 const (
-	msgCannotBeginTwoUnderscores = "the name of the %s %s begins with two underscores; such names are for introspection"
+	msgCannotBeginTwoUnderscores = "the name of the %s %s begins with two underscores; such names are for introspection\n→ rename it"
 )
 
 // Root Operation Types
 const (
-	msgCannotRootTypeBoth   = "%s cannot be the root type for both %s and %s"
-	msgRootTypeGivenAlready = "the root type for %s is given already: %s"
-	msgRootTypeMustObject   = "the root type for %s must be an object type; %s is %s"
+	msgCannotRootTypeBoth   = "%s cannot be the root type for both %s and %s\n→ give each a type of its own"
+	msgRootTypeGivenAlready = "the root type for %s is given already: %s\n→ leave one of them out"
+	msgRootTypeMustObject   = "the root type for %s must be an object type; %s is %s\n→ name an object type"
 	msgSchemaHasNoType      = "the schema has no type Query, so nothing can be asked"
 	msgSchemaDefinedAlready = "the schema is defined already"
 )
@@ -142,22 +142,22 @@ const (
 
 // Union Type Validation
 const (
-	msgUnionCanHoldObject = "the union %s can hold object types only; %s is %s"
-	msgUnionHasNoTypes    = "the union %s has no types"
-	msgUnionHoldsAlready  = "the union %s holds %s already"
+	msgUnionCanHoldObject = "the union %s can hold object types only; %s is %s\n→ leave it out, or name an object type"
+	msgUnionHasNoTypes    = "the union %s has no types\n→ write its types behind \"=\""
+	msgUnionHoldsAlready  = "the union %s holds %s already\n→ leave one of them out"
 )
 
 // Unique Directive Names
 const (
-	msgDirectiveDefinedAlready = "the directive @%s is defined already"
+	msgDirectiveDefinedAlready = "the directive @%s is defined already\n→ leave one of them out"
 )
 
 // Unique Member Names
 const (
-	msgDeclaredAlready     = "%s is declared already"
-	msgHasFieldAlready     = "%s has a field %q already"
-	msgEnumHasValueAlready = "the enum %s has a value %s already"
-	msgInputObjectHasField = "the input object %s has a field %q already"
+	msgDeclaredAlready     = "%s is declared already\n→ rename one of them"
+	msgHasFieldAlready     = "%s has a field %q already\n→ rename one of them"
+	msgEnumHasValueAlready = "the enum %s has a value %s already\n→ leave one of them out"
+	msgInputObjectHasField = "the input object %s has a field %q already\n→ rename one of them"
 )
 
 // Unique Type Names
@@ -167,7 +167,7 @@ const (
 
 // Values of Correct Type
 const (
-	msgVariableCannotStand = "a variable cannot stand here"
-	msgArgumentDoesNotFit  = `the argument "%s" of %s does not fit: %s`
-	msgFieldGivenTwice     = "the field %q is given twice"
+	msgVariableCannotStand = "a variable cannot stand here\n→ write the value"
+	msgArgumentDoesNotFit  = "the argument \"%s\" of %s does not fit: %s\n→ give a value of its type"
+	msgFieldGivenTwice     = "the field %q is given twice\n→ leave one of them out"
 )

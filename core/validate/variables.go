@@ -135,11 +135,10 @@ func (c *checker) undeclared(op *language.Operation, v *language.Variable, fragm
 	if op.Name.Text != "" {
 		where = "the operation " + op.Name.Text
 	}
-	msg := fmt.Sprintf("the variable $%s is not declared by %s", v.Name, where)
 	if fragment != "" {
-		msg += ", which uses the fragment " + fragment
+		where += ", which uses the fragment " + fragment
 	}
-	c.report("All Variable Uses Defined", v.Pos, msg+language.DidYouMean(v.Name, names))
+	c.add("All Variable Uses Defined", v.Pos, msgVariableNotDeclared, v.Name, where, language.DidYouMean(v.Name, names))
 }
 
 // usage checks that a variable may stand where it is used: section 5.8.5.

@@ -22,6 +22,11 @@ type remedy struct {
 }
 
 var remedies = []remedy{
+	{"name it", regexp.MustCompile(`did you mean "([^"]+)"\?$`), func(text string, at int, m []string, msg string) (string, bool) {
+		wrong := nearest(text[at:], m[1], msg)
+		i := strings.Index(text[at:], wrong)
+		return splice(text, at+i, at+i+len(wrong), m[1]), wrong != "" && i >= 0
+	}},
 	{"make it T", regexp.MustCompile(`^make it (\[?[\w\[\]!]+)$`), func(text string, at int, m []string, _ string) (string, bool) { return retype(text, at, m[1]) }},
 	{"make it a list", regexp.MustCompile(`^make it a list\b`), func(text string, at int, _ []string, _ string) (string, bool) {
 		from, to, ok := typeAt(text, fieldOf(text, at))
@@ -104,11 +109,6 @@ var remedies = []remedy{
 		word := wordAt(text, at)
 		return splice(text, at+len(word), at+len(word), " { x: Int }"), word != ""
 	}},
-	{"name it", regexp.MustCompile(`did you mean "([^"]+)"\?$`), func(text string, at int, m []string, msg string) (string, bool) {
-		wrong := nearest(text[at:], m[1], msg)
-		i := strings.Index(text[at:], wrong)
-		return splice(text, at+i, at+i+len(wrong), m[1]), wrong != "" && i >= 0
-	}},
 }
 
 // Try applies the remedies of the problems of a text, each by itself. Place returns the
@@ -116,15 +116,19 @@ var remedies = []remedy{
 func (r *Remedies) Try(t *testing.T, text string, problems language.Problems, place func(language.Pos) int, again func(text string) language.Problems) {
 	t.Helper()
 	for _, p := range problems {
+		if p.Fix == "" && p.Rule != "syntax" && !strings.Contains(p.Msg, "did you mean") {
+			t.Errorf("%s\n%s\nand nothing is said of what to do", text, p.Msg)
+		}
 		at := place(p.Pos)
 		if at < 0 || at >= len(text) && p.Fix == "" {
 			continue
 		}
 		for _, way := range remedies {
-			m := way.form.FindStringSubmatch(p.Fix)
-			if m == nil && p.Fix == "" {
-				m = way.form.FindStringSubmatch(p.Msg)
+			about := p.Fix
+			if way.name == "name it" {
+				about = p.Msg
 			}
+			m := way.form.FindStringSubmatch(about)
 			if m == nil {
 				continue
 			}
