@@ -81,12 +81,16 @@ func (l *Problems) Add(rule string, pos Pos, format string, args ...any) *Proble
 // is always the same.
 const remedySign = "\n→ "
 
-// Parted returns a message, and what stands behind the remedy sign of its wording.
+// Parted returns a message, and what stands behind the first remedy sign of its wording:
+// what is wrong inside is told before what is around it. Where the message says what was
+// meant, that is the remedy.
 func Parted(text string) (msg, fix string) {
-	if i := strings.LastIndex(text, remedySign); i >= 0 {
-		return text[:i], text[i+len(remedySign):]
+	msg, fix, _ = strings.Cut(text, remedySign)
+	fix, _, _ = strings.Cut(fix, remedySign)
+	if strings.Contains(msg, didYouMean) {
+		fix = ""
 	}
-	return text, ""
+	return msg, fix
 }
 
 // Sort orders the list by place.

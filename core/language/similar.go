@@ -6,6 +6,9 @@ import (
 	"strings"
 )
 
+// didYouMean stands before what was meant.
+const didYouMean = "; did you mean "
+
 // DidYouMean returns `; did you mean "x" or "y"?` with the names nearest to
 // what was written, or "" if none is near. Differences of case, a missing or
 // superfluous letter, and plural against singular count as near.
@@ -40,7 +43,7 @@ func DidYouMean(written string, names []string) string {
 			quoted = append(quoted, `"`+n.name+`"`)
 		}
 	}
-	return "; did you mean " + OneOf(quoted) + "?"
+	return didYouMean + OneOf(quoted) + "?"
 }
 
 // maxWritten is the longest name for which others are looked for: the work grows
