@@ -1,11 +1,13 @@
 package project
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"osprey/core/plan"
+	"osprey/core/store"
 )
 
 // An Explanation tells what an operation would ask the stores.
@@ -81,7 +83,7 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 		w := &e.Waves[f.Wave-1]
 		out := RequestOut{ID: f.ID, After: feeders(f), Source: f.Source, Kind: r.project.Sources[f.Source].Kind}
 		if f.Err != nil {
-			out.Problem = fmt.Sprintf("the source %s cannot be asked now; see the service's log", f.Source)
+			out.Problem = fmt.Sprintf("the source %s %s", f.Source, told(f.Err))
 		} else {
 			d := f.Request.Describe()
 			out.Asks, out.Statement, out.Statements, out.EachKey, out.MaxKeys, out.Pages = d.Asks, d.Statement, d.Statements, d.EachKey, d.MaxKeys, d.Pages
@@ -102,6 +104,15 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 		w.Requests = append(w.Requests, out)
 	}
 	return e, nil
+}
+
+// told returns what callers may know of why a request cannot be prepared.
+func told(err error) string {
+	var known *store.Error
+	if errors.As(err, &known) {
+		return known.Msg
+	}
+	return "failed; the service's log has the details"
 }
 
 // bounded returns a number that something bounds, or nil.

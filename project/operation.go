@@ -1,6 +1,7 @@
 package project
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"sync"
@@ -152,6 +153,9 @@ func (o *operation) coerce(d *parsed, given map[string]any) (map[string]schema.V
 			coerced, err := schema.CoerceJSON(v.typ, value)
 			if err != nil {
 				fault(v, "does not fit: %v", err)
+				if misfit := (*schema.CoercionError)(nil); errors.As(err, &misfit) {
+					faults[len(faults)-1].Fix = misfit.Fix
+				}
 				continue
 			}
 			vars[v.name] = coerced

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"os"
 	"slices"
 	"strings"
 
@@ -182,6 +183,28 @@ func (p *Project) atSource(s *Source, rule string, severity language.Severity, m
 	return placed(language.Problems{problem}, inOne(p.config))[0]
 }
 
+// networkReason says why an address was not reached: which, and what the system says
+// of it; "" of any other error.
+func networkReason(err error) string {
+	var name *net.DNSError
+	if errors.As(err, &name) {
+		return name.Name + ": " + name.Err
+	}
+	var network *net.OpError
+	if !errors.As(err, &network) {
+		return ""
+	}
+	why := network.Err
+	var system *os.SyscallError
+	if errors.As(why, &system) {
+		why = system.Err
+	}
+	if network.Addr == nil {
+		return why.Error()
+	}
+	return network.Addr.String() + ": " + why.Error()
+}
+
 // reason says why a store failed on one line: what the port says of it, and what the
 // network or the database itself said, where that is known to be a sentence.
 func reason(err error) string {
@@ -189,9 +212,8 @@ func reason(err error) string {
 	if !errors.As(err, &own) || own.Err == nil {
 		return err.Error()
 	}
-	var network *net.OpError
-	if errors.As(own.Err, &network) {
-		return own.Msg + " (" + network.Error() + ")"
+	if why := networkReason(own.Err); why != "" {
+		return own.Msg + " (" + why + ")"
 	}
 	cause, _, _ := strings.Cut(strings.TrimSpace(own.Err.Error()), "\n")
 	if _, words, ok := strings.Cut(cause, "FATAL: "); ok {

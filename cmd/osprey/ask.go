@@ -7,6 +7,7 @@ import (
 	"io"
 	"net/http"
 	"os"
+	"slices"
 
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
@@ -125,6 +126,7 @@ type call struct {
 func printFaults(w io.Writer, q *operation, faults []fault) {
 	c := coloursFor(w)
 	src := language.NewSource(q.name, q.Query)
+	var codes []string
 	for _, f := range together(faults) {
 		place := ""
 		if len(f.Locations) > 0 {
@@ -144,6 +146,12 @@ func printFaults(w io.Writer, q *operation, faults []fault) {
 		if f.Extensions.Fix != "" {
 			fmt.Fprintf(w, "  → %s\n", f.Extensions.Fix)
 		}
+		if code := f.Extensions.Code; code != "" && !slices.Contains(codes, code) {
+			codes = append(codes, code)
+		}
+	}
+	for _, code := range codes {
+		fmt.Fprintf(w, "%sosprey help %s says more%s\n", c.dim, code, c.off)
 	}
 }
 

@@ -246,7 +246,7 @@ func TestCheck(t *testing.T) {
 	for url, why := range map[string]string{
 		regexp.MustCompile("//.*@").ReplaceAllString(registry, "//harbour:wrong@"): "it refuses the user or the password",
 		registry + "x":                           "it has no database of this name",
-		"postgres://harbour@127.0.0.1:1/harbour": "it cannot be reached (dial tcp 127.0.0.1:1: connect: connection refused)",
+		"postgres://harbour@127.0.0.1:1/harbour": "it cannot be reached (127.0.0.1:1: connection refused)",
 	} {
 		t.Setenv("REGISTRY_URL", url)
 		out, errs, code = osprey(t, "check", "demo/harbour")

@@ -81,6 +81,15 @@ func (l *Problems) Add(rule string, pos Pos, format string, args ...any) *Proble
 // is always the same.
 const remedySign = "\n→ "
 
+// WithRemedy writes a message and what to do about it as the wording of a problem has
+// them.
+func WithRemedy(msg, fix string) string {
+	if fix == "" {
+		return msg
+	}
+	return msg + remedySign + fix
+}
+
 // Parted returns a message, and what stands behind the first remedy sign of its wording:
 // what is wrong inside is told before what is around it. Where the message says what was
 // meant, that is the remedy.

@@ -2,7 +2,7 @@ package plan
 
 // This file has the wording of what a plan refuses while it is made; the fields
 // concerned are errors.
-// docs/messages.md is made of it: go test . -run Messages -update
+// docs/messages.md is made of it: go test . -run Reference -update
 
 // LIMIT
 const (

@@ -135,6 +135,9 @@ func (r *Read) String() string {
 	if r.Offset != nil {
 		b.WriteString(", offset " + language.PrintValue(r.Offset.Literal))
 	}
+	if len(s.Columns) == 0 { // records that are only counted
+		return b.String() + ": no fields"
+	}
 	return b.String() + ": " + strings.Join(columnNames(s.Columns), " ")
 }
 

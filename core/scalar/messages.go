@@ -2,7 +2,7 @@ package scalar
 
 // This file has the wording of what is wrong with a value, beyond what it should
 // be; the problem is told under the rules of package schema.
-// docs/messages.md is made of it: go test . -run Messages -update
+// docs/messages.md is made of it: go test . -run Reference -update
 
 // Values of Correct Type
 const (

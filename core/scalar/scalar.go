@@ -16,6 +16,7 @@ type Scalar struct {
 	Predeclared bool // every schema has it
 	SpecifiedBy string
 	Description string
+	Example     string // a value as it is written in an operation; "" if any will do
 	// Parse reads a value that was given: a string, int64, float64, bool, or the text
 	// of a number too large for those ([json.Number]). The error is [*Misfit], or
 	// says more.

@@ -16,6 +16,7 @@ import (
 type CoercionError struct {
 	Path []any // field names (string) and list positions (int) from the outermost value
 	Msg  string
+	Fix  string // what to do about it, or ""
 }
 
 // Error returns the message with the path in front, if there is one.
@@ -36,7 +37,8 @@ func (e *CoercionError) Error() string {
 }
 
 func fault(format string, args ...any) error {
-	return &CoercionError{Msg: fmt.Sprintf(format, args...)}
+	msg, fix := language.Parted(fmt.Sprintf(format, args...))
+	return &CoercionError{Msg: msg, Fix: fix}
 }
 
 // within puts a step in front of the path of a coercion error.
@@ -146,11 +148,19 @@ func coerce(t Type, v any, in reader) (Value, error) {
 		}
 		value, err := parseScalar(t, found)
 		if err != nil {
-			return nil, &CoercionError{Msg: err.Error()}
+			return nil, &CoercionError{Msg: err.Error(), Fix: likeThis(t)}
 		}
 		return value, nil
 	}
 	return nil, fault(msgNotInputType, t)
+}
+
+// likeThis says how a value of a scalar is written, of one that is known.
+func likeThis(t *Scalar) string {
+	if s := scalar.Named(t.Name); s != nil && s.Example != "" && (t.Coding == nil || t.Coding.Parse == nil) {
+		return "write it like " + s.Example
+	}
+	return ""
 }
 
 // isFree reports whether a scalar may be given as a list or an object: JSON,
@@ -166,7 +176,7 @@ func valueHint(t *Enum, written string) string {
 	if hint := language.DidYouMean(written, names); hint != "" || len(names) > 8 {
 		return hint
 	}
-	return "; it has " + strings.Join(names, ", ")
+	return ": it has " + strings.Join(names, ", ")
 }
 
 func enumNames(t *Enum) []string {

@@ -1,6 +1,7 @@
 package schema
 
 import (
+	"errors"
 	"fmt"
 
 	"osprey/core/language"
@@ -86,16 +87,20 @@ func (c *literalCheck) leaf(t Named, v language.Value) {
 	}
 	if s, ok := v.(*language.StringValue); ok {
 		if e, ok := t.(*Enum); ok {
-			msg := fmt.Sprintf("expected a value of the enum %s, found the string %s", e.Name, clip(language.PrintValue(v)))
+			fix := "write one of its values, without quotes"
 			if e.Value(s.Text) != nil {
-				msg += "; write it without quotes"
+				fix = "write it without quotes"
 			}
-			c.report(v.Start(), msg)
+			c.report(v.Start(), language.WithRemedy(fmt.Sprintf(msgExpectedEnumString, e.Name, clip(language.PrintValue(v))), fix))
 			return
 		}
 	}
 	if _, err := coerce(t, v, literals{}); err != nil {
-		c.report(v.Start(), err.Error())
+		fix := ""
+		if misfit := (*CoercionError)(nil); errors.As(err, &misfit) {
+			fix = misfit.Fix
+		}
+		c.report(v.Start(), language.WithRemedy(err.Error(), fix))
 	}
 }
 

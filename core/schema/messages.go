@@ -1,7 +1,7 @@
 package schema
 
 // This file has the wording of every problem that this package tells, by rule.
-// docs/messages.md is made of it: go test . -run Messages -update
+// docs/messages.md is made of it: go test . -run Reference -update
 
 // Argument Names
 const (
@@ -52,19 +52,20 @@ const (
 
 // Input Coercion
 const (
-	msgNotInputType              = "%s is not an input type"
-	msgExactlyOneFieldMust       = "exactly one field of %s must be given, found %d"
+	msgNotInputType              = "%s is not an input type\n→ give it the type of a scalar, an enum or an input object"
+	msgExactlyOneFieldMust       = "exactly one field of %s must be given, found %d\n→ leave all but one out"
+	msgExpectedEnumString        = "expected a value of the enum %s, found the string %s"
 	msgExpectedFound             = "expected %s, found %s"
-	msgExpectedValueEnumFound    = "expected a value of the enum %s, found %s"
-	msgExpectedValueTypeFound2   = "expected a value of the type %s, found %s"
-	msgExpectedValueTypeFound    = "expected a value of the type %s, found null"
-	msgExpectedInputObjectFound  = "expected an input object %s, found %s"
-	msgNullGivenWhereExpected    = "null is given where %s is expected"
-	msgEnumHasNoValue            = "the enum %s has no value %s%s"
-	msgFieldCannotNullSince      = "the field %q of %s cannot be null, since exactly one field is given"
-	msgFieldRequired             = "the field %q of %s is required"
-	msgInputObjectHasNo2         = "the input object %s has no field %q%s"
-	msgVariableNullWhereExpected = "the variable $%s is null where %s is expected"
+	msgExpectedValueEnumFound    = "expected a value of the enum %s, found %s\n→ write one of its values, without quotes"
+	msgExpectedValueTypeFound2   = "expected a value of the type %s, found %s\n→ write a single value"
+	msgExpectedValueTypeFound    = "expected a value of the type %s, found null\n→ give a value"
+	msgExpectedInputObjectFound  = "expected an input object %s, found %s\n→ write its fields in braces"
+	msgNullGivenWhereExpected    = "null is given where %s is expected\n→ give a value"
+	msgEnumHasNoValue            = "the enum %s has no value %s%s\n→ write one of its values"
+	msgFieldCannotNullSince      = "the field %q of %s cannot be null, since exactly one field is given\n→ give it a value, or give another field"
+	msgFieldRequired             = "the field %q of %s is required\n→ give it"
+	msgInputObjectHasNo2         = "the input object %s has no field %q%s\n→ leave it out"
+	msgVariableNullWhereExpected = "the variable $%s is null where %s is expected\n→ give it a value"
 )
 
 // Input Object Type Validation

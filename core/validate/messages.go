@@ -1,7 +1,7 @@
 package validate
 
 // This file has the wording of every problem that this package tells, by rule.
-// docs/messages.md is made of it: go test . -run Messages -update
+// docs/messages.md is made of it: go test . -run Reference -update
 
 // All Variable Usages Are Allowed
 const (

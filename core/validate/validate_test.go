@@ -48,7 +48,7 @@ func TestDocuments(t *testing.T) {
 			return problems, src.Position
 		})
 	}
-	remedies.Applied(t, "name it", "leave out the braces", "write a selection", "write a fragment", "give an alias", "remove the fragment", "leave the variable out", "declare the variable as")
+	remedies.Applied(t, "name it", "write it without quotes", "write it like", "leave out the braces", "write a selection", "write a fragment", "give an alias", "remove the fragment", "leave the variable out", "declare the variable as")
 }
 
 // adversarial makes a document of many fragments that spread one another and

@@ -82,7 +82,7 @@ func take() error {
 			return fmt.Errorf("%s: %w", page.name, err)
 		}
 	}
-	return nil
+	return picture(ctx, "console-help", 800, chromedp.Navigate(service+"/console/help/batching"), chromedp.WaitVisible("[data-test=page] h1"), chromedp.Sleep(700*time.Millisecond))
 }
 
 // terminal draws text as a terminal shows it.

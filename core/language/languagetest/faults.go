@@ -60,7 +60,7 @@ func check(t *testing.T, text string, problems language.Problems, place func(lan
 		at := place(p.Pos)
 		found := false
 		for i, msg := range want[at.Line] {
-			if strings.Contains(p.Msg, msg) {
+			if strings.Contains(p.Msg+" → "+p.Fix, msg) {
 				want[at.Line] = append(want[at.Line][:i], want[at.Line][i+1:]...)
 				found = true
 				break

@@ -27,6 +27,14 @@ var remedies = []remedy{
 		i := strings.Index(text[at:], wrong)
 		return splice(text, at+i, at+i+len(wrong), m[1]), wrong != "" && i >= 0
 	}},
+	{"write it without quotes", regexp.MustCompile(`^write it without quotes$`), func(text string, at int, _ []string, _ string) (string, bool) {
+		quoted := literal.FindString(text[at:])
+		return splice(text, at, at+len(quoted), strings.Trim(quoted, `"`)), strings.HasPrefix(quoted, `"`)
+	}},
+	{"write it like", regexp.MustCompile(`^write it like (.*)$`), func(text string, at int, m []string, _ string) (string, bool) {
+		found := literal.FindString(text[at:])
+		return splice(text, at, at+len(found), m[1]), found != ""
+	}},
 	{"make it T", regexp.MustCompile(`^make it (\[?[\w\[\]!]+)$`), func(text string, at int, m []string, _ string) (string, bool) { return retype(text, at, m[1]) }},
 	{"make it a list", regexp.MustCompile(`^make it a list\b`), func(text string, at int, _ []string, _ string) (string, bool) {
 		from, to, ok := typeAt(text, fieldOf(text, at))
@@ -167,6 +175,9 @@ func splice(text string, from, to int, with string) string {
 	}
 	return text[:from] + with + text[to:]
 }
+
+// literal matches a value that is no list and no object.
+var literal = regexp.MustCompile(`^("[^"]*"|[\w.+-]+)`)
 
 var word = regexp.MustCompile(`^\$?\w+`)
 
