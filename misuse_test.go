@@ -255,6 +255,39 @@ func TestMisuse(t *testing.T) {
 	}
 }
 
+// TestHang has a source not return from its methods: what it was to bring is an error
+// when its time is over, and what others bring is there.
+func TestHang(t *testing.T) {
+	forever := func() { select {} }
+	dir := berths(t, "  tower: { kind: program, timeout: 100ms }\n", "", "lights: [Light!] @read", lightTypes)
+	for name, source := range map[string]*tower{
+		"Run":       {run: func(*store.Read, *store.Input) (*store.Answer, error) { forever(); return nil, nil }},
+		"Catalogue": {catalogue: func() (*store.Catalogue, error) { forever(); return nil, nil }},
+		"Ping":      {ping: func() error { forever(); return nil }},
+	} {
+		service, err := osprey.Open(t.Context(), dir, osprey.WithSource("tower", source, "exact"), osprey.WithLog(slog.New(slog.DiscardHandler)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		a, err := service.Ask(t.Context(), osprey.Operation{Text: `{ lights { name } berths { name } }`})
+		if err != nil || !strings.Contains(string(a.Data), `"berths":[{"name":"A"}`) {
+			t.Errorf("%s: %s %v", name, a.Data, err)
+		}
+		switch {
+		case name == "Ping" && len(a.Errors) > 0, name != "Ping" && len(a.Errors) != 1:
+			t.Errorf("%s: %v", name, a.Errors)
+		case name == "Run" && a.Errors[0].Code != "STORE_TIMEOUT", name == "Catalogue" && a.Errors[0].Code != "STORE_DOWN":
+			t.Errorf("%s: %+v", name, a.Errors)
+		}
+		service.Close()
+	}
+	findings, err := osprey.Check(t.Context(), dir, osprey.WithSource("tower", &tower{catalogue: func() (*store.Catalogue, error) { forever(); return nil, nil }}, "exact"),
+		osprey.WithLog(slog.New(slog.DiscardHandler)))
+	if err != nil || !strings.Contains(findings.Error(), "the source tower did not tell what it holds, so nothing that is bound to it is checked: it did not answer within its time limit") {
+		t.Errorf("checking gives %v %v", findings, err)
+	}
+}
+
 // TestCheckOfProgram checks a project whose types are stored in a source that a
 // program alone brings, in that program and without it.
 func TestCheckOfProgram(t *testing.T) {

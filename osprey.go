@@ -1,5 +1,5 @@
 // Package osprey answers nested queries over a typed schema whose fields say
-// where their data is, and asks each store once for a request.
+// where their data is, and asks each store once for each step of the way.
 //
 // A project is a folder with osprey.yaml, which names the stores, and schema/,
 // the types with their bindings. The command osprey serves such a folder;

@@ -66,18 +66,22 @@ func (p *Project) add(a *Additions) error {
 		if !slices.Contains(binding.Namings, added.Naming) {
 			return fmt.Errorf("the source %s has the naming rule %q; there are %s", name, added.Naming, strings.Join(binding.Namings, ", "))
 		}
-		p.Sources[name] = &Source{Name: name, Kind: functions.Local, Store: contained(added.Store), naming: binding.Naming(added.Naming)}
+		p.Sources[name] = &Source{Name: name, Kind: functions.Local, Store: p.contained(name, added.Store), naming: binding.Naming(added.Naming)}
 	}
 	p.texts = append(p.texts, a.Texts...)
 	return nil
 }
 
 // contained stands around code that is not Osprey's own.
-func contained(s store.Source) store.Source {
+func (p *Project) contained(name string, s store.Source) store.Source {
 	if own, ok := s.(*functions.Program); ok {
 		return own
 	}
-	return contain.New(s)
+	timeout := time.Duration(0)
+	if c := p.Config.Sources[name]; c != nil {
+		timeout = time.Duration(c.Timeout)
+	}
+	return contain.New(s, timeout)
 }
 
 // absent is a source of the kind "program" that no program brought: what it holds

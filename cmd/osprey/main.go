@@ -67,7 +67,7 @@ func command() *cli.Command {
 	cli.VersionPrinter = func(c *cli.Command) { fmt.Fprintln(c.Root().Writer, "osprey", c.Root().Version) }
 	return &cli.Command{
 		Name:  "osprey",
-		Usage: "answer nested queries over several stores, asking each store once",
+		Usage: "answer nested queries over several stores, asking each once for each step of the way",
 		Description: "A project is a folder with osprey.yaml and schema files. Start with the demo:\n\n" +
 			"   osprey demo\n   osprey ask -f demo/harbour/operations/Board.graphql --calls",
 		Commands:                        []*cli.Command{newCommand(), startCommand(), checkCommand(), askCommand(), explainCommand(), tidyCommand(), demoCommand(), helpCommand()},

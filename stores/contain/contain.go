@@ -1,12 +1,15 @@
 // Package contain stands around a source that a program brings, whose code nobody
 // here has seen: whatever it does wrong is an error that says what, and never ends
-// the process or reaches beyond what it answered.
+// the process or reaches beyond what it answered. One that does not return in time is
+// left behind.
 package contain
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"runtime/debug"
+	"time"
 
 	"osprey/core/store"
 )
@@ -48,16 +51,43 @@ func caught(method string, err *error) {
 
 // A Source is a source contained.
 type Source struct {
-	inner store.Source
-	can   store.Capabilities
-	err   error // why what it can do is not known
+	inner   store.Source
+	timeout time.Duration
+	can     store.Capabilities
+	err     error // why what it can do is not known
 }
 
-// New contains a source. It asks it once what it can do.
-func New(inner store.Source) *Source {
-	s := &Source{inner: inner}
+// New contains a source, each call of which may take so long; zero means
+// [store.DefaultTimeout]. It asks it once what it can do.
+func New(inner store.Source, timeout time.Duration) *Source {
+	s := &Source{inner: inner, timeout: cmp.Or(timeout, store.DefaultTimeout)}
 	s.err = s.ask()
 	return s
+}
+
+// within returns what f returns, or, if that takes too long or nobody waits any more,
+// the error that says so.
+func within[T any](ctx context.Context, s *Source, method string, f func(ctx context.Context) (T, error)) (T, error) {
+	ctx, cancel := context.WithTimeout(ctx, s.timeout)
+	defer cancel()
+	type outcome struct {
+		value T
+		err   error
+	}
+	done := make(chan outcome, 1)
+	go func() {
+		var o outcome
+		defer func() { done <- o }()
+		defer caught(method, &o.err)
+		o.value, o.err = f(ctx)
+	}()
+	select {
+	case o := <-done:
+		return o.value, o.err
+	case <-ctx.Done():
+		var none T
+		return none, store.Fail(ctx, ctx.Err(), "")
+	}
 }
 
 // ask learns what the source can do, each function of which may panic, too.
@@ -120,8 +150,7 @@ func (s *Source) Catalogue(ctx context.Context) (c *store.Catalogue, err error) 
 	if s.err != nil {
 		return nil, s.err
 	}
-	defer caught("Catalogue", &err)
-	if c, err = s.inner.Catalogue(ctx); err != nil {
+	if c, err = within(ctx, s, "Catalogue", s.inner.Catalogue); err != nil {
 		return nil, err
 	}
 	if wrong := c.Check(); wrong != nil {
@@ -143,7 +172,7 @@ func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (r sto
 	if inner == nil {
 		return nil, fault("Prepare", "returned no request, and no error", nil)
 	}
-	return &request{inner, reads}, nil
+	return &request{s, inner, reads}, nil
 }
 
 // Ping asks the source whether it is there.
@@ -151,8 +180,8 @@ func (s *Source) Ping(ctx context.Context) (err error) {
 	if s.err != nil {
 		return s.err
 	}
-	defer caught("Ping", &err)
-	return s.inner.Ping(ctx)
+	_, err = within(ctx, s, "Ping", func(ctx context.Context) (struct{}, error) { return struct{}{}, s.inner.Ping(ctx) })
+	return err
 }
 
 // Close closes the source.
@@ -166,8 +195,9 @@ func (s *Source) Close() (err error) {
 
 // A request is one of the source's, contained.
 type request struct {
-	inner store.Request
-	reads []*store.Read
+	source *Source
+	inner  store.Request
+	reads  []*store.Read
 }
 
 // Describe returns what the request says of itself, and what it reads if it does not.
@@ -184,8 +214,8 @@ func (r *request) Describe() (d store.Description) {
 // Run runs the request. What it answers is copied into nothing, and so looked at as a
 // whole before anybody reads it.
 func (r *request) Run(ctx context.Context, caller *store.Caller, in []store.Input) (a *store.Answer, err error) {
-	defer caught("Run", &err)
-	if a, err = r.inner.Run(ctx, caller, in); err != nil {
+	a, err = within(ctx, r.source, "Run", func(ctx context.Context) (*store.Answer, error) { return r.inner.Run(ctx, caller, in) })
+	if err != nil {
 		return nil, store.Fail(ctx, err, failed)
 	}
 	if wrong := a.Check(r.reads); wrong != nil {
