@@ -28,6 +28,8 @@ type Set struct {
 	Fields []Field
 	Keys   [][]string // combinations of fields that are unique; the primary key first
 	Index  [][]string // combinations of fields that can be looked up fast, Keys included
+	// Constraints are what the store holds records to, besides their types.
+	Constraints []Constraint
 	// Expressions are what values inside JSON can be looked up by fast.
 	Expressions []Expression
 	// Sampled says that Fields was gathered from some records: others may exist,
@@ -47,10 +49,14 @@ type Field struct {
 	// writes layouts; "" if in several ways.
 	Form string
 	// Also are further kinds as which the store can give and compare the values.
-	Also     []Kind
-	Values   []string // of an enum: the stored values
-	Computed bool     // written by the store only
-	Loose    bool     // texts that differ can be equal to the store
+	Also   []Kind
+	Values []string // of an enum: the stored values
+	// Generated says that the store computes the field, so that it cannot be written, and
+	// Filled that the store fills it where nothing is written: by a default, an identity.
+	Generated, Filled bool
+	// MaxLength is how many characters a text may have; 0 for no bound.
+	MaxLength int
+	Loose     bool // texts that differ can be equal to the store
 	// Collation is by which a text is compared and sorted, where the store has several.
 	Collation string
 	Wide      bool // of Int: values can be beyond 32 bits
@@ -66,6 +72,18 @@ type Field struct {
 	// kind that it is used as, fast; "" if there is none.
 	Indexed string
 }
+
+// A Constraint is a unique key, or a foreign key, by the name that the store has for it.
+type Constraint struct {
+	Name   string
+	Fields []string
+	// Of a foreign key: the record set that it leads to, and the fields there.
+	Set   string
+	There []string
+}
+
+// Foreign reports whether the constraint is a foreign key.
+func (c *Constraint) Foreign() bool { return c.Set != "" }
 
 // An Expression is a value inside JSON that an index is on.
 type Expression struct {

@@ -2,7 +2,6 @@ package relational
 
 import (
 	"context"
-	"strconv"
 	"strings"
 
 	"github.com/jmoiron/sqlx"
@@ -17,7 +16,8 @@ SELECT c.relname AS set, c.relkind::text AS what, a.attname AS name,
        format_type(a.atttypid, NULL) AS type, base.typname AS base,
        COALESCE(elem.typname, '') AS elem,
        NOT (a.attnotnull OR t.typnotnull) AS nullable,
-       a.attgenerated <> '' OR a.attidentity = 'a' AS computed,
+       a.attgenerated <> '' OR a.attidentity = 'a' AS generated, a.atthasdef AND a.attgenerated = '' OR a.attidentity = 'd' AS filled,
+       CASE WHEN base.typname IN ('varchar', 'bpchar') AND a.atttypmod > 4 THEN a.atttypmod - 4 ELSE 0 END AS maxlength,
        base.typname = 'citext' OR EXISTS (SELECT FROM pg_collation WHERE oid = a.attcollation AND NOT collisdeterministic) AS loose,
        GREATEST(c.reltuples, 0)::int8 AS rows,
        COALESCE((SELECT string_agg(enumlabel, chr(31) ORDER BY enumsortorder) FROM pg_enum WHERE enumtypid = base.oid), '') AS labels
@@ -33,6 +33,7 @@ SELECT c.relname AS set, c.relkind::text AS what, a.attname AS name,
 // indexesQuery lists the indexes over plain columns, the primary key first.
 const indexesQuery = `
 SELECT c.relname AS set, i.indisunique AND i.indpred IS NULL AS is_unique,
+       (SELECT relname FROM pg_class WHERE oid = i.indexrelid) AS name,
        (SELECT string_agg(a.attname, chr(31) ORDER BY k.n)
           FROM unnest(i.indkey) WITH ORDINALITY AS k(num, n)
           JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.num
@@ -43,11 +44,25 @@ SELECT c.relname AS set, i.indisunique AND i.indpred IS NULL AS is_unique,
  WHERE n.nspname = ANY (current_schemas(false)) AND i.indisvalid AND 0 <> ALL (i.indkey::int2[])
  ORDER BY c.relname, i.indisprimary DESC, i.indexrelid`
 
+// foreignQuery lists the foreign keys, field by field.
+const foreignQuery = `
+SELECT c.relname AS set, f.conname AS name, t.relname AS other,
+       (SELECT attname FROM pg_attribute WHERE attrelid = f.conrelid AND attnum = k.here) AS field,
+       (SELECT attname FROM pg_attribute WHERE attrelid = f.confrelid AND attnum = k.there) AS there
+  FROM pg_constraint f
+  JOIN pg_class c ON c.oid = f.conrelid
+  JOIN pg_class t ON t.oid = f.confrelid
+  JOIN pg_namespace n ON n.oid = c.relnamespace,
+       unnest(f.conkey, f.confkey) WITH ORDINALITY AS k(here, there, n)
+ WHERE f.contype = 'f' AND n.nspname = ANY (current_schemas(false))
+ ORDER BY c.relname, f.conname, k.n`
+
 // postgresCatalogue reads the tables and views on the search path.
 func postgresCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) {
 	var columns []struct {
 		Set, What, Name, Type, Base, Elem, Labels string
-		Nullable, Computed, Loose                 bool
+		Nullable, Generated, Filled, Loose        bool
+		MaxLength                                 int
 		Rows                                      int64
 	}
 	if err := db.SelectContext(ctx, &columns, columnsQuery); err != nil {
@@ -56,6 +71,7 @@ func postgresCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, erro
 	var indexes []struct {
 		Set     string
 		Unique  bool `db:"is_unique"`
+		Name    string
 		Columns string
 	}
 	if err := db.SelectContext(ctx, &indexes, indexesQuery); err != nil {
@@ -65,13 +81,17 @@ func postgresCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, erro
 	if err := db.SelectContext(ctx, &expressions, expressionsQuery); err != nil {
 		return nil, err
 	}
+	var foreign []foreignField
+	if err := db.SelectContext(ctx, &foreign, foreignQuery); err != nil {
+		return nil, err
+	}
 	b := newCatalogue()
 	for _, col := range columns {
 		what := "table"
 		if col.What == "v" || col.What == "m" {
 			what = "view"
 		}
-		f := store.Field{Name: col.Name, Type: col.Type, Computed: col.Computed, Loose: col.Loose,
+		f := store.Field{Name: col.Name, Type: col.Type, Generated: col.Generated, Filled: col.Filled, MaxLength: col.MaxLength, Loose: col.Loose,
 			// A view does not tell what may be NULL, so nothing is said of it.
 			Nullable: col.Nullable && what == "table"}
 		f.Kind = kindOf(col.Base)
@@ -90,12 +110,33 @@ func postgresCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, erro
 			b.catalogue.Sets[e.Set].Expressions = append(b.catalogue.Sets[e.Set].Expressions, expression)
 		}
 	}
-	for n, i := range indexes {
+	for _, i := range indexes {
 		for _, field := range strings.Split(i.Columns, "\x1f") {
-			b.index(i.Set, strconv.Itoa(n), i.Unique, field)
+			b.index(i.Set, i.Name, i.Unique, field)
 		}
 	}
+	b.foreign(foreign)
 	return b.finish(), nil
+}
+
+// A foreignField is one field of a foreign key; those of one key come behind each other.
+type foreignField struct{ Set, Name, Field, Other, There string }
+
+// foreign adds the foreign keys to their sets.
+func (b *catalogueBuilder) foreign(fields []foreignField) {
+	for _, f := range fields {
+		set := b.catalogue.Sets[f.Set]
+		if set == nil {
+			continue
+		}
+		n := len(set.Constraints)
+		if n == 0 || set.Constraints[n-1].Name != f.Name || !set.Constraints[n-1].Foreign() {
+			set.Constraints = append(set.Constraints, store.Constraint{Name: f.Name, Set: f.Other})
+			n++
+		}
+		c := &set.Constraints[n-1]
+		c.Fields, c.There = append(c.Fields, f.Field), append(c.There, f.There)
+	}
 }
 
 // A catalogueBuilder gathers a catalogue from the rows of its queries.
@@ -145,6 +186,7 @@ func (b *catalogueBuilder) finish() *store.Catalogue {
 		set.Index = append(set.Index, i.fields)
 		if i.unique {
 			set.Keys = append(set.Keys, i.fields)
+			set.Constraints = append(set.Constraints, store.Constraint{Name: i.name, Fields: i.fields})
 		}
 	}
 	return b.catalogue

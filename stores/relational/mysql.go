@@ -6,6 +6,7 @@ import (
 	"database/sql/driver"
 	"errors"
 	"fmt"
+	"math"
 	"net"
 	"net/url"
 	"strings"
@@ -110,7 +111,8 @@ var mysqlDatabase = &database{
 const mysqlColumns = `
 SELECT c.TABLE_NAME AS ` + "`set`" + `, t.TABLE_TYPE AS what, c.COLUMN_NAME AS name, c.COLUMN_TYPE AS type, c.DATA_TYPE AS base,
        c.IS_NULLABLE = 'YES' AS nullable, COALESCE(c.COLLATION_NAME, '') AS collation,
-       COALESCE(c.GENERATION_EXPRESSION, '') AS made, c.EXTRA LIKE '%GENERATED%' OR c.EXTRA LIKE '%auto_increment%' AS computed, COALESCE(t.TABLE_ROWS, 0) AS ` + "`rows`" + `
+       COALESCE(c.GENERATION_EXPRESSION, '') AS made, c.EXTRA LIKE '%GENERATED%' AS ` + "`generated`" + `,
+       c.EXTRA LIKE '%auto_increment%' OR c.COLUMN_DEFAULT IS NOT NULL AND c.COLUMN_DEFAULT <> 'NULL' AS filled, COALESCE(c.CHARACTER_MAXIMUM_LENGTH, 0) AS maxlength, COALESCE(t.TABLE_ROWS, 0) AS ` + "`rows`" + `
   FROM information_schema.COLUMNS c
   JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = c.TABLE_SCHEMA AND t.TABLE_NAME = c.TABLE_NAME
  WHERE c.TABLE_SCHEMA = DATABASE() ORDER BY c.TABLE_NAME, c.ORDINAL_POSITION`
@@ -124,11 +126,16 @@ const mysqlChecks = `
 SELECT TABLE_NAME AS ` + "`set`" + `, CHECK_CLAUSE AS clause FROM information_schema.CHECK_CONSTRAINTS
  WHERE CONSTRAINT_SCHEMA = DATABASE() AND CHECK_CLAUSE LIKE 'json_valid(%'`
 
+const mysqlForeign = `
+SELECT TABLE_NAME AS ` + "`set`" + `, CONSTRAINT_NAME AS name, COLUMN_NAME AS field, REFERENCED_TABLE_NAME AS other, REFERENCED_COLUMN_NAME AS there
+  FROM information_schema.KEY_COLUMN_USAGE WHERE CONSTRAINT_SCHEMA = DATABASE() AND REFERENCED_TABLE_NAME IS NOT NULL
+ ORDER BY TABLE_NAME, CONSTRAINT_NAME, ORDINAL_POSITION`
+
 func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) {
 	var columns []struct {
 		Set, What, Name, Type, Base, Collation, Made string
-		Nullable, Computed                           bool
-		Rows                                         int64
+		Nullable, Generated, Filled                  bool
+		MaxLength, Rows                              int64
 	}
 	if err := db.SelectContext(ctx, &columns, mysqlColumns); err != nil {
 		return nil, err
@@ -151,7 +158,7 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 		if c.What != "BASE TABLE" {
 			what = "view"
 		}
-		f := store.Field{Name: c.Name, Type: c.Type, Kind: mysqlKind(c.Base, c.Type), Computed: c.Computed,
+		f := store.Field{Name: c.Name, Type: c.Type, Kind: mysqlKind(c.Base, c.Type), Generated: c.Generated, Filled: c.Filled,
 			Nullable: c.Nullable && what == "table", Collation: c.Collation, Loose: c.Collation != "" && !strings.HasSuffix(c.Collation, "_bin")}
 		if json[c.Set+" "+c.Name] {
 			f.Kind, f.Type = store.JSON, "json"
@@ -170,6 +177,9 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 			f.Also = []store.Kind{store.UUID}
 		}
 		f.AsText = f.Kind == store.Text && !mysqlTexts[c.Base]
+		if f.Kind == store.Text && c.Base != "enum" && c.Base != "set" {
+			f.MaxLength = int(min(c.MaxLength, math.MaxInt32))
+		}
 		if c.Base == "enum" {
 			f.Values = enumLabels(c.Type)
 		}
@@ -185,6 +195,11 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 	for _, i := range indexes {
 		b.index(i.Set, i.Name, i.Unique, i.Field)
 	}
+	var foreign []foreignField
+	if err := db.SelectContext(ctx, &foreign, mysqlForeign); err != nil {
+		return nil, err
+	}
+	b.foreign(foreign)
 	c := b.finish()
 	for _, column := range columns {
 		set := c.Sets[column.Set]

@@ -80,14 +80,14 @@ func openOdd(t *testing.T, kind string) (*relational.Source, *store.Catalogue) {
 func TestOddTypes(t *testing.T) {
 	for kind, want := range map[string]struct{ catalogue, values map[string]string }{
 		relational.MySQL: {map[string]string{
-			"id": "int computed", "small": "int?", "big": "decimal?", "real4": "float?", "exact": "decimal?", "flag": "bool?", "word": "text? loose", "side": "text? port|star'board", "day": "date?",
-			"at": "time?", "moment": "time?", "clock": "clock?", "uid": "uuid?", "doc": "json?", "data": "binary?", "odd `name": "text?", "made": "int? computed"},
+			"id": "int filled", "small": "int?", "big": "decimal?", "real4": "float?", "exact": "decimal?", "flag": "bool?", "word": "text? loose", "side": "text? port|star'board", "day": "date?",
+			"at": "time?", "moment": "time?", "clock": "clock?", "uid": "uuid?", "doc": "json?", "data": "binary?", "odd `name": "text?", "made": "int? generated"},
 			map[string]string{
 				"small": "-5 null 1", "big": "18446744073709551615 null 0", "real4": "0.5 null -1.25", "exact": "12345678901234567890.123 null 0.000", "flag": "1 null 0", "word": "wörd null ", "side": "star'board null port",
 				"day": "2026-03-01 null 1000-01-01", "at": "2026-03-01T06:30:00.123456Z null 1970-01-02T00:00:00Z", "moment": "2026-03-01T08:30:00Z null 9999-12-31T23:59:59Z", "clock": "23:59:59.5 null bad",
 				"uid": "0196f2a1-7c3e-7b7e-9d0c-5a8b1c2d3e4f null null", "doc": `{"a": [1]} null null`, "data": "\x00\xff null ", "odd `name": "quoted null ", "made": "-10 null 2"}},
 		relational.SQLite: {map[string]string{
-			"id": "int", "small": "int?", "big": "int?", "real4": "float?", "exact": "decimal?", "flag": "bool?", "word": "text?", "day": "date?", "at": "time?", "clock": "clock?", "uid": "uuid?", "doc": "json?", "data": "binary?", `odd "name`: "text?", "made": "int? computed"},
+			"id": "int filled", "small": "int?", "big": "int?", "real4": "float?", "exact": "decimal?", "flag": "bool?", "word": "text?", "day": "date?", "at": "time?", "clock": "clock?", "uid": "uuid?", "doc": "json?", "data": "binary?", `odd "name`: "text?", "made": "int? generated"},
 			map[string]string{
 				"small": "-5 null bad", "big": "9223372036854775807 null 0", "real4": "0.5 null -1.25", "exact": "12.5 null 0", "flag": "1 null bad", "day": "2026-03-01 null bad", "at": "2026-03-01T06:30:00.123456Z null bad",
 				"moment": "2026-03-01T08:30:00Z null 9999-12-31T23:59:59Z", "clock": "23:59:59.5 null bad", "doc": `{"a": [1]} null bad`, "data": "\x00\xff null ", "made": "-10 null 0"}},
@@ -152,8 +152,11 @@ func described(f *store.Field) string {
 	if len(f.Values) > 0 {
 		text += " " + strings.Join(f.Values, "|")
 	}
-	if f.Computed {
-		text += " computed"
+	if f.Generated {
+		text += " generated"
+	}
+	if f.Filled {
+		text += " filled"
 	}
 	if f.Loose {
 		text += " loose"

@@ -70,7 +70,7 @@ func TestCatalogue(t *testing.T) {
 	for name, want := range map[string]string{
 		"id": "int bigint", "small": "int smallint? ", "exact": "decimal numeric?", "speed": "decimal odd.knots?", "side": "text odd.side? port|star\"board",
 		"at": "time timestamp with time zone?", "day": "date date?", "clock": "clock time without time zone?", "uid": "uuid uuid?", "doc": "json jsonb?",
-		"tags": "list of text text[]?", "addr": "text inet?", "made": "int integer? computed", `odd "name`: "text text?",
+		"tags": "list of text text[]?", "addr": "text inet?", "made": "int integer? generated", `odd "name`: "text text?",
 	} {
 		f := things.Field(name)
 		got := f.Kind.String()
@@ -85,8 +85,8 @@ func TestCatalogue(t *testing.T) {
 		if len(f.Values) > 0 {
 			got += " " + strings.Join(f.Values, "|")
 		}
-		if f.Computed {
-			got += " computed"
+		if f.Generated {
+			got += " generated"
 		}
 		if strings.TrimSpace(got) != strings.TrimSpace(want) {
 			t.Errorf("%s is %q, want %q", name, got, want)

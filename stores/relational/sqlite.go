@@ -51,11 +51,12 @@ func sqliteCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error)
 		Set, What, Name, Type string
 		Definition            string
 		NotNull               bool `db:"not_null"`
+		Filled                bool
 		Key                   int
 		Hidden                int
 	}
 	if err := db.SelectContext(ctx, &columns, `
-SELECT m.name AS "set", m.type AS what, COALESCE(m.sql, '') AS definition, c.name, c.type, c."notnull" AS not_null, c.pk AS key, c.hidden
+SELECT m.name AS "set", m.type AS what, COALESCE(m.sql, '') AS definition, c.name, c.type, c."notnull" AS not_null, c.dflt_value IS NOT NULL AS filled, c.pk AS key, c.hidden
   FROM sqlite_master m, pragma_table_xinfo(m.name) c
  WHERE m.type IN ('table', 'view') AND m.name NOT LIKE 'sqlite\_%' ESCAPE '\' AND c.hidden <> 1
  ORDER BY m.name, c.cid`); err != nil {
@@ -64,7 +65,7 @@ SELECT m.name AS "set", m.type AS what, COALESCE(m.sql, '') AS definition, c.nam
 	b := newCatalogue()
 	keys := map[string]map[int]string{}
 	for _, c := range columns {
-		f := store.Field{Name: c.Name, Type: strings.ToLower(c.Type), Kind: sqliteKind(c.Type), Computed: c.Hidden > 1,
+		f := store.Field{Name: c.Name, Type: strings.ToLower(c.Type), Kind: sqliteKind(c.Type), Generated: c.Hidden > 1, Filled: c.Filled,
 			Nullable: !c.NotNull && c.Key == 0 && c.What == "table"}
 		if f.Kind == store.Text {
 			f.Collation = collationOf(c.Definition, c.Name)
@@ -106,6 +107,12 @@ SELECT m.name AS "set", i.name, i."unique" AND NOT i.partial AS is_unique, f.nam
 	for _, i := range indexes {
 		b.index(i.Set, i.Name, i.Unique, i.Field)
 	}
+	var foreign []foreignField
+	if err := db.SelectContext(ctx, &foreign, sqliteForeign); err != nil {
+		return nil, err
+	}
+	b.foreign(foreign)
+	sqliteRowIDs(b.catalogue, keys)
 	var expressions []struct{ Set, Definition string }
 	if err := db.SelectContext(ctx, &expressions, sqliteExpressionsQuery); err != nil {
 		return nil, err
@@ -116,6 +123,27 @@ SELECT m.name AS "set", i.name, i."unique" AND NOT i.partial AS is_unique, f.nam
 		}
 	}
 	return b.finish(), nil
+}
+
+// sqliteForeign lists the foreign keys, field by field. One that names no fields leads
+// to the primary key.
+const sqliteForeign = `
+SELECT m.name AS "set", m.name || ' ' || f.id AS name, f."from" AS field, f."table" AS other,
+       COALESCE(f."to", (SELECT c.name FROM pragma_table_info(f."table") c WHERE c.pk = f.seq + 1), '') AS there
+  FROM sqlite_master m, pragma_foreign_key_list(m.name) f
+ WHERE m.type = 'table' ORDER BY m.name, f.id, f.seq`
+
+// sqliteRowIDs marks the columns that are the row's own number, which SQLite fills: a
+// primary key of the one column INTEGER ("ROWIDs and the INTEGER PRIMARY KEY").
+func sqliteRowIDs(c *store.Catalogue, keys map[string]map[int]string) {
+	for name, key := range keys {
+		if len(key) != 1 {
+			continue
+		}
+		if f := c.Sets[name].Field(key[1]); f != nil && f.Type == "integer" {
+			f.Filled = true
+		}
+	}
 }
 
 // sqliteMoments tells in which ways moments are written.
