@@ -69,8 +69,8 @@ type Limits struct {
 	Records Count `yaml:"records" default:"1000000"`
 	// The largest limit, first or last that an operation may give, and what null means for one.
 	Page Count `yaml:"page" default:"10000"`
-	// How many errors of an answer are told one by one; those beyond are counted, in more of an
-	// error of the same cause.
+	// How many errors an answer has one by one; it counts those beyond, in more of an error of the
+	// same cause.
 	Errors Count `yaml:"errors" default:"1000"`
 	// The most store requests of an operation, which is refused before it runs if it takes more.
 	// Each statement of MariaDB, MySQL and SQLite counts, and each request that keys are split
@@ -107,8 +107,8 @@ type SourceConfig struct {
 	// How names of the schema become stored names: exact leaves them, camel writes lengthM,
 	// snake writes length_m.
 	Naming string `yaml:"naming" default:"exact" form:"exact, camel, snake"`
-	// How long one request may take, its wait for a turn included. Servers that can be told are
-	// told, so that they do not work on for nobody.
+	// How long one request may take, its wait for a turn included. Osprey tells it to servers that
+	// take one, so that they do not work on for nobody.
 	Timeout Span `yaml:"timeout" default:"5s" kinds:"postgres mysql sqlite mongodb rest functions program"`
 	// The most requests at once; of relational stores, each on a connection.
 	Pool Count `yaml:"pool" default:"twice the processors of this machine; 20 of mongodb; 32 of rest and functions" kinds:"postgres mysql sqlite mongodb rest functions"`

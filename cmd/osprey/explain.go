@@ -18,7 +18,7 @@ func explainCommand() *cli.Command {
 		Name:      "explain",
 		Usage:     "show the store requests of an operation, without running it",
 		ArgsUsage: "[OPERATION]",
-		Description: "Shows which store is asked what, wave by wave. Their number does not depend on the number of\n" +
+		Description: "Shows the store requests, wave by wave. Their number does not depend on the number of\n" +
 			"records, except where a store takes one key at a time or answers in pages.\n\n" +
 			"Example:\n   osprey explain -f demo/harbour/operations/Board.graphql\n" +
 			"   osprey explain --statements '{ quays { berths { number } } }'\n" +

@@ -20,8 +20,8 @@ func helpCommand() *cli.Command {
 		Name:      "help",
 		Usage:     "show how a command is used, or a page or a part of the documentation",
 		ArgsUsage: "[COMMAND | TOPIC...]",
-		Description: "A topic is the name of a page, the code of an error, or words that are looked for in the\n" +
-			"headings of all pages, and then in their texts. Without one, the pages are listed.\n\n" +
+		Description: "A topic is the name of a page, the code of an error, or words, which help looks for in the\n" +
+			"headings of all pages, and then in their texts. Without one, it lists the pages.\n\n" +
 			"Example:\n   osprey help lists\n   osprey help STORE_DOWN\n   osprey help join table\n   osprey help bindings#lists-of-keys",
 		OnUsageError: usageError,
 		Action:       help,

@@ -27,7 +27,7 @@ func newCommand() *cli.Command {
 		ArgsUsage: "DIR",
 		Description: "Writes a configuration, types, an operation, sample data and a README into a new folder. The\n" +
 			"files are record sets, so the project answers with nothing else installed; put your\n" +
-			"own stores in their place when you like.\n\n" +
+			"own stores in their place whenever you like.\n\n" +
 			"Example:\n   osprey new port\n   osprey ask --project port -f port/operations/InPort.graphql --calls",
 		OnUsageError: usageError,
 		Action:       runNew,

@@ -28,7 +28,7 @@ func startCommand() *cli.Command {
 		ArgsUsage: "[DIR]",
 		Description: "Serves the project until it is told to stop (Ctrl-C or SIGTERM); requests under way\n" +
 			"then finish. A store that is down does not keep the service from starting: /ready says\n" +
-			"so, and it is tried again every few seconds.\n\nExample:\n   osprey start demo/harbour --listen 127.0.0.1:8420",
+			"so, and Osprey tries it again every few seconds.\n\nExample:\n   osprey start demo/harbour --listen 127.0.0.1:8420",
 		Flags:        []cli.Flag{&cli.StringFlag{Name: "listen", Usage: "host:port to listen on, instead of that in osprey.yaml"}},
 		OnUsageError: usageError,
 		Action: func(ctx context.Context, c *cli.Command) error {

@@ -20,7 +20,7 @@ func tidyCommand() *cli.Command {
 		Usage:     "format schema and operation files",
 		ArgsUsage: "[PATH...]",
 		Description: "Formats the .graphql files of the paths in place and names those it changed; comments\n" +
-			"stay where they are. A file that cannot be read as a document is told and left alone.\n" +
+			"stay where they are. It reports a file that is no document, and leaves it alone.\n" +
 			"\"-\" formats standard input to standard output.\n\n" +
 			"Example:\n   osprey tidy demo/harbour\n   osprey tidy --check --format json demo/harbour",
 		Flags: []cli.Flag{
