@@ -22,7 +22,6 @@ import (
 	"slices"
 	"time"
 
-	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/jmoiron/sqlx"
 
@@ -117,12 +116,34 @@ func (s *Source) Ping(ctx context.Context) error {
 	return nil
 }
 
-// run runs a form's statement and hands its rows to a collector.
-func (s *Source) run(ctx context.Context, f *form, in []store.Input, c *collector) error {
-	if s.dialect.lateral() {
-		return s.query(ctx, f.text(c.bounds), c.arguments.of(f.params, in), c)
+// A lender lends the connection on which a request runs: any of the pool, or that of a
+// session.
+type lender interface {
+	// lend lends the driver's own connection.
+	lend(ctx context.Context, use func(own any) error) error
+	// free reports whether what is lent has no transaction under way: a request then
+	// begins and ends its own, and may be made again on another connection.
+	free() bool
+}
+
+// lend lends a connection of the pool.
+func (s *Source) lend(ctx context.Context, use func(own any) error) error {
+	conn, err := s.db.Conn(ctx)
+	if err != nil {
+		return err
 	}
-	return s.runStages(ctx, f, in, c)
+	defer conn.Close()
+	return conn.Raw(use)
+}
+
+func (s *Source) free() bool { return true }
+
+// run runs a form's statement and hands its rows to a collector.
+func (s *Source) run(ctx context.Context, from lender, f *form, in []store.Input, c *collector) error {
+	if s.dialect.lateral() {
+		return s.query(ctx, from, f.text(c.bounds), c.arguments.of(f.params, in), c)
+	}
+	return s.runStages(ctx, from, f, in, c)
 }
 
 // Catalogue asks the database for its tables and views.
@@ -142,16 +163,17 @@ func (s *Source) Catalogue(ctx context.Context) (*store.Catalogue, error) {
 // Close closes the pool.
 func (s *Source) Close() error { return s.db.Close() }
 
-// query runs a statement on a connection of the pool and hands each row's raw
-// values to c. A connection that turns out to be dead, since the database was
+// query runs a statement on a connection and hands each row's raw values to c. A connection that turns out to be dead, since the database was
 // restarted, is replaced, and a statement whose preparation no longer holds is
-// prepared again: reading twice is safe.
-func (s *Source) query(ctx context.Context, statement string, args [][]byte, c *collector) error {
+// prepared again: reading twice is safe. In a transaction, which is over with the
+// first failure, nothing is.
+func (s *Source) query(ctx context.Context, from lender, statement string, args [][]byte, c *collector) error {
 	for attempt := 0; ; attempt++ {
 		c.begin()
 		c.asked = 1
 		again := false
-		err := s.onConnection(ctx, func(conn *pgconn.PgConn) error {
+		err := from.lend(ctx, func(own any) error {
+			conn := own.(*stdlib.Conn).Conn().PgConn()
 			known := statementsOf(conn)
 			err := known.run(ctx, conn, statement, args, c.check, c.row)
 			if err != nil && !isCut(err) {
@@ -162,7 +184,7 @@ func (s *Source) query(ctx context.Context, statement string, args [][]byte, c *
 		if err == nil {
 			return nil
 		}
-		if again && ctx.Err() == nil && attempt < s.pool {
+		if again && from.free() && ctx.Err() == nil && attempt < s.pool {
 			continue
 		}
 		return err
@@ -171,16 +193,6 @@ func (s *Source) query(ctx context.Context, statement string, args [][]byte, c *
 
 // isCut reports whether an answer was cut off here.
 func isCut(err error) bool { return errors.Is(err, errTooMany) || errors.Is(err, errTooLarge) }
-
-// onConnection lends the driver's own connection.
-func (s *Source) onConnection(ctx context.Context, use func(*pgconn.PgConn) error) error {
-	conn, err := s.db.Conn(ctx)
-	if err != nil {
-		return err
-	}
-	defer conn.Close()
-	return conn.Raw(func(driver any) error { return use(driver.(*stdlib.Conn).Conn().PgConn()) })
-}
 
 // fail turns an error of the driver into one of the port.
 func (s *Source) fail(ctx context.Context, err error) error {

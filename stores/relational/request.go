@@ -352,12 +352,17 @@ func (f *form) text(bounds []int64) string {
 // Run asks the database: once, or once more if a table has grown that was sent
 // whole.
 func (r *request) Run(ctx context.Context, _ *store.Caller, in []store.Input) (*store.Answer, error) {
+	return r.runOn(ctx, r.source, in)
+}
+
+// runOn asks the database on a connection.
+func (r *request) runOn(ctx context.Context, from lender, in []store.Input) (*store.Answer, error) {
 	ctx, cancel := context.WithTimeout(ctx, r.source.timeout)
 	defer cancel()
 	asked := 0
 	for {
 		f := r.form(in)
-		c, err := r.ask(ctx, f, in)
+		c, err := r.ask(ctx, from, f, in)
 		asked += c.asked
 		switch {
 		case err == nil:
@@ -371,7 +376,7 @@ func (r *request) Run(ctx context.Context, _ *store.Caller, in []store.Input) (*
 }
 
 // ask asks the database in one form.
-func (r *request) ask(ctx context.Context, f *form, in []store.Input) (*collector, error) {
+func (r *request) ask(ctx context.Context, from lender, f *form, in []store.Input) (*collector, error) {
 	c := f.runs.Get().(*collector)
 	for i := range in {
 		c.bounds[i] = 0
@@ -380,7 +385,7 @@ func (r *request) ask(ctx context.Context, f *form, in []store.Input) (*collecto
 		}
 	}
 	c.most, c.mostBytes = r.source.config.MaxRecords, r.source.config.MaxAnswer
-	err := r.source.run(ctx, f, in, c)
+	err := r.source.run(ctx, from, f, in, c)
 	switch {
 	case errors.Is(err, errTooMany):
 		err = store.TooMany(c.most)

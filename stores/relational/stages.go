@@ -150,30 +150,25 @@ const maxStageKeys = 20_000
 
 // runStages runs the statements of a form, each by the keys that those before it have
 // brought. A connection that turns out to be dead is replaced once: reading twice is safe.
-func (s *Source) runStages(ctx context.Context, f *form, in []store.Input, c *collector) error {
-	err := s.tryStages(ctx, f, in, c)
-	if err != nil && ctx.Err() == nil && s.dialect.dead(err) {
-		err = s.tryStages(ctx, f, in, c)
+func (s *Source) runStages(ctx context.Context, from lender, f *form, in []store.Input, c *collector) error {
+	err := s.tryStages(ctx, from, f, in, c)
+	if err != nil && from.free() && ctx.Err() == nil && s.dialect.dead(err) {
+		err = s.tryStages(ctx, from, f, in, c)
 	}
 	return err
 }
 
-// tryStages runs the statements on a connection of the pool, by the driver's own
-// interface: of each row, database/sql would copy every value. A connection on which
-// something went wrong is closed, and the database ends what it had begun.
-func (s *Source) tryStages(ctx context.Context, f *form, in []store.Input, c *collector) error {
+// tryStages runs the statements on a connection, by the driver's own interface: of each
+// row, database/sql would copy every value. A connection on which something went wrong
+// is closed, and the database ends what it had begun.
+func (s *Source) tryStages(ctx context.Context, from lender, f *form, in []store.Input, c *collector) (err error) {
 	c.begin()
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	conn, err := s.db.Conn(ctx)
-	if err != nil {
-		return err
-	}
-	defer conn.Close()
-	lent := conn.Raw(func(own any) error {
+	lent := from.lend(ctx, func(own any) error {
 		t := &transaction{conn: own.(driverConn), words: &s.dialect.transaction, cut: cancel}
-		if len(f.stages) == 1 {
-			t.words = &transactionWords{} // it sees one state by itself
+		if len(f.stages) == 1 || !from.free() {
+			t.words = &transactionWords{} // it sees one state by itself, or is in one already
 		}
 		if err = s.inTransaction(ctx, t, f, in, c); err != nil && t.begun {
 			return driver.ErrBadConn
