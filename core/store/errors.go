@@ -18,6 +18,8 @@ const (
 	Changed   Code = "STORE_CHANGED" // it no longer holds what its catalogue told
 	BadValue  Code = "BAD_VALUE"     // a value cannot be stored or compared there
 	Cancelled Code = "CANCELLED"     // nobody waits for the answer any more
+	BadWrite  Code = "CONSTRAINT"    // a write breaks a rule of the store
+	Conflict  Code = "CONFLICT"      // a write met another one, and nothing of it is done
 )
 
 // An Error is the failure of a request to a store.
@@ -25,6 +27,8 @@ type Error struct {
 	Code Code
 	Msg  string // for callers: no statement, no address, no secret
 	Err  error  // for the log; may be nil
+	// Broken is, of BadWrite, the rule that is broken.
+	Broken *Broken
 }
 
 // Error returns what operators read: the message and the cause.
@@ -49,13 +53,13 @@ func Fail(ctx context.Context, err error, msg string) *Error {
 	var network net.Error
 	switch {
 	case errors.Is(context.Cause(ctx), context.Canceled):
-		return &Error{Cancelled, "the request was cancelled", err}
+		return &Error{Code: Cancelled, Msg: "the request was cancelled", Err: err}
 	case errors.Is(err, context.DeadlineExceeded), ctx.Err() != nil, errors.As(err, &network) && network.Timeout():
-		return &Error{Timeout, "did not answer within its time limit", err}
+		return &Error{Code: Timeout, Msg: "did not answer within its time limit", Err: err}
 	case errors.As(err, &network):
-		return &Error{Down, "cannot be reached", err}
+		return &Error{Code: Down, Msg: "cannot be reached", Err: err}
 	}
-	return &Error{BadAnswer, msg, err}
+	return &Error{Code: BadAnswer, Msg: msg, Err: err}
 }
 
 // DefaultMaxRecords is how many records a source takes in one answer if nothing
@@ -64,7 +68,7 @@ const DefaultMaxRecords = 1_000_000
 
 // TooMany is the error of an answer that has more records than a source takes.
 func TooMany(limit int) error {
-	return &Error{BadAnswer, fmt.Sprintf("answered more than %d records, which is the limit; ask for less, or raise maxRecords in osprey.yaml", limit), nil}
+	return &Error{Code: BadAnswer, Msg: fmt.Sprintf("answered more than %d records, which is the limit; ask for less, or raise maxRecords in osprey.yaml", limit)}
 }
 
 // DefaultMaxAnswer is how many bytes a source takes in one answer if nothing else
@@ -73,16 +77,16 @@ const DefaultMaxAnswer = 64 << 20
 
 // TooLarge is the error of an answer that has more bytes than a source takes.
 func TooLarge(limit int64) error {
-	return &Error{BadAnswer, fmt.Sprintf("answered more than %s, which is the limit; ask for less, or raise maxAnswer in osprey.yaml", Bytes(limit)), nil}
+	return &Error{Code: BadAnswer, Msg: fmt.Sprintf("answered more than %s, which is the limit; ask for less, or raise maxAnswer in osprey.yaml", Bytes(limit))}
 }
 
 // HasChanged is the error of a store that no longer holds what its catalogue told.
 func HasChanged(cause error) *Error {
-	return &Error{Changed, "no longer holds what the schema is bound to; it is looked at again", cause}
+	return &Error{Code: Changed, Msg: "no longer holds what the schema is bound to; it is looked at again", Err: cause}
 }
 
 // NotReady is the error of a store whose catalogue is not known, since it has
 // not answered or does not hold what the schema says; cause is why.
 func NotReady(cause error) *Error {
-	return &Error{Down, "is not ready since the service started; it is tried again every few seconds", cause}
+	return &Error{Code: Down, Msg: "is not ready since the service started; it is tried again every few seconds", Err: cause}
 }

@@ -89,7 +89,7 @@ func (a *Answer) Check(reads []*Read) error {
 }
 
 func unsound(format string, args ...any) error {
-	return &Error{BadAnswer, "answered in another shape than it was asked in", fmt.Errorf(format, args...)}
+	return &Error{Code: BadAnswer, Msg: "answered in another shape than it was asked in", Err: fmt.Errorf(format, args...)}
 }
 
 // places returns how many rows the table has in the order that was asked for.

@@ -51,6 +51,8 @@ type Capabilities struct {
 	// though Page does not say so of all: its predicates, its order, its limit and
 	// its offset.
 	CanPage func(read *Read) bool
+	// Write is how the source is written to; nil if it is not.
+	Write *Writing
 	// CanCall says that the record sets are functions, and that what is prepared
 	// are reads with Calls. It reports whether there is a function called name that
 	// takes and gives what a schema says, as far as the source can tell.
@@ -187,6 +189,7 @@ type Input struct {
 	// Calls are what the function is called with, if Read.Calls: each a JSON object
 	// with the members record, if there is one, and args.
 	Calls [][]byte
+	Rows  *Rows // of a [Write]
 }
 
 // A Request is prepared and can be run any number of times, also at once.

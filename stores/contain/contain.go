@@ -130,6 +130,7 @@ func (s *Source) ask() (err error) {
 			return f(name, signature)
 		}
 	}
+	can.Write = nil // nobody has contained its sessions
 	s.can = can
 	return nil
 }

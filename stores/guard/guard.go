@@ -95,24 +95,17 @@ func (r *request) Run(ctx context.Context, caller *store.Caller, in []store.Inpu
 		return nil, err
 	}
 	defer g.queue.leave(callerID(caller), isQuick)
-	if err := g.breaker.begin(); err != nil {
-		return nil, err
-	}
-	start := time.Now()
-	done := false
-	defer func() {
-		if !done { // it panicked, which is no word about the store
-			g.breaker.end(ctx, nil, 0)
+	var answer *store.Answer
+	err := g.watched(ctx, func() (err error) {
+		start := time.Now()
+		answer, err = r.Request.Run(ctx, caller, in)
+		now := time.Since(start)
+		if took == 0 {
+			took = now
 		}
-	}()
-	answer, err := r.Request.Run(ctx, caller, in)
-	now := time.Since(start)
-	done = true
-	g.breaker.end(ctx, err, now)
-	if took == 0 {
-		took = now
-	}
-	r.took.Store(int64((3*took+now)/4) + 1)
+		r.took.Store(int64((3*took+now)/4) + 1)
+		return err
+	})
 	return answer, err
 }
 

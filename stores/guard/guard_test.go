@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -335,5 +336,83 @@ func TestGuardUnderLoad(t *testing.T) {
 	}
 	if went.Load() < 50 || refused.Load() == 0 {
 		t.Errorf("%d went, and %d were refused", went.Load(), refused.Load())
+	}
+}
+
+// A writer is a store of which only sessions are asked.
+type writer struct {
+	*fake
+	open, committed, undone atomic.Int32
+}
+
+func (w *writer) Capabilities() store.Capabilities {
+	return store.Capabilities{Write: &store.Writing{Begin: func(context.Context, *store.Caller) (store.Session, error) {
+		if err := w.run(context.Background(), nil); err != nil {
+			return nil, err
+		}
+		w.open.Add(1)
+		return &writerSession{w}, nil
+	}}}
+}
+
+type writerSession struct{ *writer }
+
+func (x *writerSession) Run(ctx context.Context, r store.Request, caller *store.Caller, in []store.Input) (*store.Answer, error) {
+	return r.Run(ctx, caller, in)
+}
+func (x *writerSession) Commit(context.Context) error { x.committed.Add(1); x.open.Add(-1); return nil }
+func (x *writerSession) Rollback()                    { x.undone.Add(1); x.open.Add(-1) }
+
+// TestSessions holds that a session has one place from its beginning to its end, whatever
+// is asked in it, and that a store that is left alone begins none.
+func TestSessions(t *testing.T) {
+	down := atomic.Bool{}
+	w := &writer{fake: &fake{ping: func() error { return &store.Error{Code: store.Down} }, run: func(context.Context, []store.Input) error {
+		if down.Load() {
+			return &store.Error{Code: store.Down, Msg: "cannot be reached"}
+		}
+		return nil
+	}}}
+	s := guard.New(w, guard.Config{Concurrent: 2, Wait: 50 * time.Millisecond})
+	defer s.Close()
+	begin := func() (store.Session, error) { return s.Capabilities().Write.Begin(t.Context(), nil) }
+	a, err := begin()
+	if err != nil {
+		t.Fatal(err)
+	}
+	// One place of two is for quick requests; a session is none.
+	if _, err := begin(); codeOf(err) != store.Busy {
+		t.Errorf("a second session at once: %v", err)
+	}
+	r, err := s.Prepare(nil, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 5 {
+		if _, err := a.Run(t.Context(), r, nil, nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if state := s.State(); state.Running != 1 {
+		t.Errorf("%d places are taken", state.Running)
+	}
+	if err := a.Commit(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	a.Rollback() // as a defer would: the place is given back once
+	if state := s.State(); state.Running != 0 {
+		t.Errorf("%d places are taken after the end", state.Running)
+	}
+	down.Store(true)
+	for range 5 {
+		if b, err := begin(); err == nil {
+			t.Fatalf("a session begins: %v", b)
+		}
+	}
+	if _, err := begin(); err == nil || !strings.Contains(err.Error(), "is left alone") {
+		t.Errorf("a store that is dead is asked for a session: %v", err)
+	}
+	if state := s.State(); state.Running != 0 {
+		t.Errorf("%d places are taken by sessions that never began", state.Running)
 	}
 }

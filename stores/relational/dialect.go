@@ -19,6 +19,8 @@ type database struct {
 	// values come from database/sql as text. Each is nil of the others.
 	union    unionDialect
 	windowed windowDialect
+	// writing is how it is written to.
+	writing writeDialect
 	// transaction is how one begins and ends in which all statements see one state, and
 	// dead reports whether an error says that a connection was.
 	transaction transactionWords

@@ -93,6 +93,7 @@ func mysqlConfig(address string) (*mysql.Config, error) {
 
 // mysqlDatabase is MySQL and MariaDB.
 var mysqlDatabase = &database{
+	writing:     mysqlDialect{},
 	dialect:     mysqlDialect{},
 	windowed:    mysqlDialect{},
 	transaction: transactionWords{"START TRANSACTION READ ONLY", "COMMIT", true}, // see Connect

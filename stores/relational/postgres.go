@@ -30,6 +30,7 @@ import (
 var postgres = &database{
 	dialect: postgresDialect{},
 	union:   postgresDialect{},
+	writing: postgresDialect{},
 
 	open:      openPostgres,
 	ready:     func(*Config) error { return nil },

@@ -20,6 +20,7 @@ import (
 	"maps"
 	"runtime"
 	"slices"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5/stdlib"
@@ -62,6 +63,9 @@ type Source struct {
 	db      *sqlx.DB
 	timeout time.Duration
 	pool    int
+	// writer is the pool of sessions where it is another one than that of reads.
+	writer     *sqlx.DB
+	openWriter sync.Once
 }
 
 // Open makes a source. It does not connect: a database that is down is told by
@@ -100,7 +104,8 @@ func DefaultPool() int { return 2 * runtime.GOMAXPROCS(0) }
 
 // Capabilities says that a database does everything itself.
 func (s *Source) Capabilities() store.Capabilities {
-	return store.Capabilities{Fold: true, Group: store.BySource, Page: store.PagePerKey, Aggregate: true, Link: true}
+	return store.Capabilities{Fold: true, Group: store.BySource, Page: store.PagePerKey, Aggregate: true, Link: true,
+		Write: &store.Writing{Begin: s.begin, Prepare: s.prepareWrite}}
 }
 
 // Ping reports whether the database answers.
@@ -160,8 +165,14 @@ func (s *Source) Catalogue(ctx context.Context) (*store.Catalogue, error) {
 	return c, nil
 }
 
-// Close closes the pool.
-func (s *Source) Close() error { return s.db.Close() }
+// Close closes the pools.
+func (s *Source) Close() error {
+	s.openWriter.Do(func() {})
+	if s.writer != nil {
+		return errors.Join(s.db.Close(), s.writer.Close())
+	}
+	return s.db.Close()
+}
 
 // query runs a statement on a connection and hands each row's raw values to c. A connection that turns out to be dead, since the database was
 // restarted, is replaced, and a statement whose preparation no longer holds is

@@ -27,15 +27,19 @@ func openSQLite(c *Config) (*sqlx.DB, error) {
 	if path == "" {
 		return nil, errors.New("the address is not of the form sqlite:path/to/file.db")
 	}
-	options := url.Values{"_pragma": {"busy_timeout(5000)", "query_only(1)"}, "mode": {"ro"}}
+	return sqliteAt(path, url.Values{"_pragma": {"busy_timeout(5000)", "query_only(1)"}, "mode": {"ro"}}), nil
+}
+
+func sqliteAt(path string, options url.Values) *sqlx.DB {
 	name := "file:" + (&url.URL{Path: path}).EscapedPath() + "?" + options.Encode()
-	return sqlx.NewDb(sql.OpenDB(keeping{&sqlite.Driver{}, name}), "sqlite"), nil
+	return sqlx.NewDb(sql.OpenDB(keeping{&sqlite.Driver{}, name}), "sqlite")
 }
 
 // sqliteDatabase is SQLite.
 var sqliteDatabase = &database{
 	dialect:     sqliteDialect{},
 	windowed:    sqliteDialect{},
+	writing:     sqliteDialect{},
 	transaction: transactionWords{"BEGIN", "COMMIT", false},
 	dead:        func(error) bool { return false },
 

@@ -78,7 +78,7 @@ func (s *Source) runText(ctx context.Context, on *transaction, st *stage, in []s
 	if err != nil {
 		return err
 	}
-	err = collect(ctx, rows, c)
+	err = collect(ctx, rows, c.row)
 	if isCut(err) {
 		on.cut() // closing the rows would wait for the rest
 	}
@@ -88,8 +88,8 @@ func (s *Source) runText(ctx context.Context, on *transaction, st *stage, in []s
 	return err
 }
 
-// collect hands the values of rows to a collector as text.
-func collect(ctx context.Context, rows driver.Rows, c *collector) error {
+// collect hands the values of rows on as text.
+func collect(ctx context.Context, rows driver.Rows, row func([][]byte) error) error {
 	given := make([]driver.Value, len(rows.Columns()))
 	values := make([][]byte, len(given))
 	buf := make([]byte, 0, 64)
@@ -117,7 +117,7 @@ func collect(ctx context.Context, rows driver.Rows, c *collector) error {
 				values[i] = buf[start:len(buf):len(buf)]
 			}
 		}
-		if err := c.row(values); err != nil {
+		if err := row(values); err != nil {
 			return err
 		}
 	}

@@ -1,0 +1,96 @@
+package store
+
+import "context"
+
+// This file is the part of the port by which a store is written to.
+
+// Writing is how a source is written to.
+type Writing struct {
+	// Begin begins a session.
+	Begin func(ctx context.Context, caller *Caller) (Session, error)
+	// Prepare makes a request of a write, which a session runs. It asks nothing of the
+	// store.
+	Prepare func(catalogue *Catalogue, w *Write) (Request, error)
+}
+
+// A Session is requests that are done as a whole or not at all: a transaction. What is
+// read in it sees what was written in it. After a request that failed, nothing of it is
+// done. It is used by one at a time.
+type Session interface {
+	// Run runs a request that the source has prepared, of reads or of a write.
+	Run(ctx context.Context, r Request, caller *Caller, in []Input) (*Answer, error)
+	// Commit ends the session and makes what was written last. If it fails, nothing is
+	// done, but for an error of the network, after which nobody knows.
+	Commit(ctx context.Context) error
+	// Rollback ends the session and undoes what was written in it. After Commit it does
+	// nothing.
+	Rollback()
+}
+
+// An Action is what a write does to records.
+type Action uint8
+
+const (
+	Add    Action = iota // makes a record of each row
+	Change               // changes the record that has the row's keys
+	Remove               // removes it
+)
+
+var actionNames = [...]string{"add", "change", "remove"}
+
+// String returns the action's name.
+func (a Action) String() string { return actionNames[a] }
+
+// A Write is what a request changes in one record set. It is asked with an Input whose
+// Rows have a row for each record, and answers with a table of Returning, with a row for
+// each record that was there, in their order.
+type Write struct {
+	Action    Action
+	Set       string
+	Columns   []Given // that are written; none of Remove
+	Keys      []Given // by which records are found; none of Add
+	Returning []Wanted
+}
+
+// A Given is a field that rows have values for.
+type Given struct {
+	Field string
+	Kind  Kind // of the values
+}
+
+// Rows are the values that a write is asked with: first those of its Columns, then of
+// its Keys.
+type Rows struct {
+	Len     int
+	Columns []Column
+	// Absent has, for some columns, the rows that say nothing of the field: it is left
+	// alone, or filled by the store. Nil stands for none.
+	Absent [][]bool
+}
+
+// IsAbsent reports whether a row says nothing of a column.
+func (r *Rows) IsAbsent(column, row int) bool {
+	return column < len(r.Absent) && r.Absent[column] != nil && r.Absent[column][row]
+}
+
+// A Rule is what a store holds records to.
+type Rule uint8
+
+const (
+	OtherRule  Rule = iota // a check of the store's own
+	Taken                  // another record has the value of a unique key
+	Lost                   // a foreign key leads to no record
+	Used                   // another record refers to this one
+	Required               // a value is missing
+	TooLong                // a text has more characters than the field holds
+	OutOfRange             // a number or moment that the field cannot hold
+)
+
+// A Broken is the rule that a write breaks.
+type Broken struct {
+	Rule   Rule
+	Set    string   // whose rule it is
+	Fields []string // of the set that it is about, as far as the store says
+	Most   int      // of TooLong
+	Name   string   // of the rule, as the store has it; "" if it has none
+}

@@ -1,0 +1,150 @@
+package relational
+
+import (
+	"context"
+	"database/sql"
+	"database/sql/driver"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5/stdlib"
+
+	"osprey/core/store"
+)
+
+// This file has the sessions of databases: a transaction on a connection of its own.
+
+// A session is a transaction.
+type session struct {
+	source *Source
+	conn   *sql.Conn // nil when it is over
+	failed bool      // a request failed, so that nothing can be committed
+}
+
+// begin begins a session.
+func (s *Source) begin(ctx context.Context, _ *store.Caller) (store.Session, error) {
+	ctx, cancel := context.WithTimeout(ctx, s.timeout)
+	defer cancel()
+	pool, err := s.dialect.writing.pool(s)
+	if err != nil {
+		return nil, s.fail(ctx, err)
+	}
+	for attempt := 0; ; attempt++ {
+		conn, err := pool.Conn(ctx)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		x := &session{source: s, conn: conn}
+		if _, err = conn.ExecContext(ctx, s.dialect.writing.begin()); err == nil {
+			return x, nil
+		}
+		x.drop()
+		if ctx.Err() != nil || attempt == s.pool { // others may be dead since the database was restarted
+			return nil, s.fail(ctx, err)
+		}
+	}
+}
+
+func (x *session) lend(_ context.Context, use func(own any) error) error { return x.conn.Raw(use) }
+
+func (x *session) free() bool { return false }
+
+// Run runs a request in the transaction.
+func (x *session) Run(ctx context.Context, r store.Request, _ *store.Caller, in []store.Input) (a *store.Answer, err error) {
+	switch {
+	case x.conn == nil, x.failed:
+		return nil, &store.Error{Code: store.BadAnswer, Msg: "has ended the transaction", Err: errors.New("a request behind the end of its session")}
+	}
+	switch r := r.(type) {
+	case *request:
+		a, err = r.runOn(ctx, x, in)
+	case *write:
+		a, err = r.runOn(ctx, x, in[0].Rows)
+	default:
+		return nil, fmt.Errorf("a request of the type %T, which is another source's", r)
+	}
+	x.failed = err != nil
+	return a, err
+}
+
+// Commit ends the transaction.
+func (x *session) Commit(ctx context.Context) error {
+	if x.failed || x.conn == nil {
+		x.Rollback()
+		return &store.Error{Code: store.BadAnswer, Msg: "has undone the transaction", Err: errors.New("a commit behind a failure")}
+	}
+	ctx, cancel := context.WithTimeout(ctx, x.source.timeout)
+	defer cancel()
+	err := x.source.dialect.writing.commit(ctx, x.conn)
+	if err != nil {
+		x.drop()
+		return x.source.fail(ctx, err)
+	}
+	x.conn.Close()
+	x.conn = nil
+	return nil
+}
+
+// rollbackTime is how long undoing may take: it is done also when nobody waits any more.
+const rollbackTime = 2 * time.Second
+
+// Rollback undoes the transaction. If the database does not say that it has, the
+// connection is closed, with which it does.
+func (x *session) Rollback() {
+	if x.conn == nil {
+		return
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), rollbackTime)
+	defer cancel()
+	if _, err := x.conn.ExecContext(ctx, "ROLLBACK"); err != nil {
+		x.drop()
+		return
+	}
+	x.conn.Close()
+	x.conn = nil
+}
+
+// drop closes the connection for good.
+func (x *session) drop() {
+	x.conn.Raw(func(any) error { return driver.ErrBadConn })
+	x.conn.Close()
+	x.conn = nil
+}
+
+// run runs a statement and hands its rows, if it gives any, to row. It returns how many
+// records it found.
+func (x *session) run(ctx context.Context, text string, args []any, gives bool, row func([][]byte) error) (found int64, err error) {
+	lent := x.lend(ctx, func(own any) error {
+		if pg, ok := own.(*stdlib.Conn); ok {
+			found, err = runPostgres(ctx, pg.Conn().PgConn(), text, args, row)
+			return nil
+		}
+		conn := own.(driverConn)
+		named := make([]driver.NamedValue, len(args))
+		for i, v := range args {
+			named[i] = driver.NamedValue{Ordinal: i + 1, Value: v}
+		}
+		if !gives {
+			var result driver.Result
+			if result, err = conn.ExecContext(ctx, text, named); err == nil {
+				found, err = result.RowsAffected()
+			}
+			return nil
+		}
+		var rows driver.Rows
+		if rows, err = conn.QueryContext(ctx, text, named); err != nil {
+			return nil
+		}
+		err = collect(ctx, rows, func(values [][]byte) error {
+			found++
+			return row(values)
+		})
+		err = errors.Join(err, rows.Close())
+		return nil
+	})
+	if err == nil {
+		err = lent
+	}
+	return found, err
+}

@@ -1,0 +1,386 @@
+package relational
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/jmoiron/sqlx"
+
+	"osprey/core/store"
+)
+
+// This file writes records. A list of them is one statement, as long as it has no more
+// parameters than the database takes:
+//
+//	INSERT INTO "pilots" ("name", "licence") VALUES ($1, $2), ($3, DEFAULT) RETURNING "id"
+//	UPDATE "pilots" SET "name" = $1 WHERE "id" = $2 RETURNING "id"
+//	DELETE FROM "pilots" WHERE "id" = $1 RETURNING "id"
+
+// A writeDialect is how a database is written to.
+type writeDialect interface {
+	// pool is the connections on which it is written, and begin how a transaction begins.
+	pool(s *Source) (*sqlx.DB, error)
+	begin() string
+	commit(ctx context.Context, conn execer) error
+	// put writes the n-th parameter as a value of a field, and written is that in the
+	// driver's form.
+	put(n int, f *store.Field, kind store.Kind) string
+	written(c *store.Column, row int, f *store.Field) any
+	// filled stands for what the database fills; "" if it has no word for that.
+	filled() string
+	// gives reports whether a statement can give columns of what it wrote.
+	gives(a store.Action) bool
+	// misfit tells in what way a field cannot hold a value, beyond what all databases
+	// look at alike.
+	misfit(c *store.Column, row int, f *store.Field) (store.Rule, bool)
+	// broken is the rule that an error says is broken, or nil.
+	broken(err error, set *store.Set, c *store.Catalogue, a store.Action) *store.Broken
+	// conflict reports whether an error says that another transaction was in the way.
+	conflict(err error) bool
+}
+
+// maxParams is how many parameters a statement may have; PostgreSQL takes 65,535, SQLite
+// 32,766.
+const maxParams = 30_000
+
+// A write is a prepared write.
+type write struct {
+	source    *Source
+	catalogue *store.Catalogue
+	set       *store.Set
+	*store.Write
+	fields  []*store.Field // of Columns and Keys
+	returns []out
+	decode  []decoder
+}
+
+// prepareWrite makes a request of a write.
+func (s *Source) prepareWrite(catalogue *store.Catalogue, w *store.Write) (store.Request, error) {
+	set := catalogue.Sets[w.Set]
+	if set == nil {
+		return nil, &store.Error{Code: store.BadAnswer, Msg: "does not have " + w.Set}
+	}
+	r := &write{source: s, catalogue: catalogue, set: set, Write: w}
+	for _, g := range slices.Concat(w.Columns, w.Keys) {
+		f := set.Field(g.Field)
+		if f == nil || f.Column != "" {
+			return nil, &store.Error{Code: store.BadAnswer, Msg: "does not have " + w.Set + "." + g.Field}
+		}
+		r.fields = append(r.fields, f)
+	}
+	for i := range w.Returning {
+		wanted := &w.Returning[i]
+		f := set.Field(wanted.Path)
+		if f == nil {
+			return nil, &store.Error{Code: store.BadAnswer, Msg: "does not have " + w.Set + "." + wanted.Path}
+		}
+		o := out{path: f.Name, field: f, kind: wanted.Kind, typ: f.Type}
+		if s.dialect.union != nil {
+			o.typ = s.dialect.union.typeOf(store.NoAggregate, f)
+		}
+		r.returns, r.decode = append(r.returns, o), append(r.decode, s.dialect.decoder(f, wanted))
+	}
+	return r, nil
+}
+
+// Describe tells what is written.
+func (r *write) Describe() store.Description {
+	one := &store.Rows{Len: 1, Columns: make([]store.Column, len(r.fields))}
+	text := r.statement(one, 0, 1)
+	return store.Description{Asks: r.Action.String() + " " + r.Set, Statement: text}
+}
+
+// Run is for sessions only.
+func (r *write) Run(context.Context, *store.Caller, []store.Input) (*store.Answer, error) {
+	return nil, &store.Error{Code: store.BadAnswer, Msg: "is not written to outside of a session"}
+}
+
+// runOn writes the rows in a session.
+func (r *write) runOn(ctx context.Context, x *session, rows *store.Rows) (*store.Answer, error) {
+	ctx, cancel := context.WithTimeout(ctx, r.source.timeout)
+	defer cancel()
+	t := store.NewTable(r.Returning)
+	a := &store.Answer{Tables: []*store.Table{t}}
+	for row := range rows.Len {
+		if err := r.check(rows, row); err != nil {
+			return nil, err
+		}
+	}
+	for from := 0; from < rows.Len; {
+		to := r.upTo(rows, from)
+		if err := r.part(ctx, x, rows, from, to, t, a); err != nil {
+			return nil, r.fail(ctx, err)
+		}
+		from = to
+	}
+	return a, nil
+}
+
+// upTo returns how many rows go into one statement: of changes one, of new records as
+// many as the database takes, which say the same of what it fills where it has no word
+// for that.
+func (r *write) upTo(rows *store.Rows, from int) int {
+	if r.Action != store.Add {
+		return from + 1
+	}
+	to := min(rows.Len, from+max(1, maxParams/max(1, len(r.Columns))))
+	if r.source.dialect.writing.filled() != "" {
+		return to
+	}
+	for next := from + 1; next < to; next++ {
+		for c := range r.Columns {
+			if rows.IsAbsent(c, next) != rows.IsAbsent(c, from) {
+				return next
+			}
+		}
+	}
+	return to
+}
+
+// part writes some rows with one statement; of a database that does not say what it
+// changed, it asks for that first.
+func (r *write) part(ctx context.Context, x *session, rows *store.Rows, from, to int, t *store.Table, a *store.Answer) error {
+	row := func(values [][]byte) error {
+		t.Len++
+		for i, v := range values {
+			if v == nil {
+				t.Columns[i].AppendNull()
+			} else if err := r.decode[i](&t.Columns[i], v); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	w := r.source.dialect.writing
+	gives := w.gives(r.Action)
+	if !gives {
+		a.Requests++
+		found, err := x.run(ctx, "SELECT "+r.returning()+" FROM "+r.quoted(r.Set)+r.where(0)+" FOR UPDATE", r.keys(rows, from), true, row)
+		if err != nil || found == 0 {
+			return err
+		}
+	}
+	a.Requests++
+	text := r.statement(rows, from, to)
+	if text == "" {
+		return nil
+	}
+	_, err := x.run(ctx, text, r.arguments(rows, from, to), gives, row)
+	return err
+}
+
+func (r *write) quoted(name string) string { return r.source.dialect.quote(name) }
+
+func (r *write) returning() string {
+	var list []string
+	for i := range r.returns {
+		o := &r.returns[i]
+		list = append(list, r.source.dialect.sent(r.quoted(o.path), o))
+	}
+	return strings.Join(list, ", ")
+}
+
+// statement writes the statement for some rows; "" if it would change nothing.
+func (r *write) statement(rows *store.Rows, from, to int) string {
+	w := r.source.dialect.writing
+	var b strings.Builder
+	n := 0
+	switch r.Action {
+	case store.Add:
+		n = r.insert(&b, rows, from, to)
+	case store.Change:
+		var sets []string
+		for c := range r.Columns {
+			if !rows.IsAbsent(c, from) {
+				n++
+				sets = append(sets, r.quoted(r.fields[c].Name)+" = "+w.put(n, r.fields[c], r.Columns[c].Kind))
+			}
+		}
+		if len(sets) == 0 && !w.gives(store.Change) {
+			return ""
+		}
+		if len(sets) == 0 { // it is found, and left as it is
+			key := r.quoted(r.fields[len(r.Columns)].Name)
+			sets = []string{key + " = " + key}
+		}
+		b.WriteString("UPDATE " + r.quoted(r.Set) + " SET " + strings.Join(sets, ", ") + r.where(n))
+	case store.Remove:
+		b.WriteString("DELETE FROM " + r.quoted(r.Set) + r.where(0))
+	}
+	if w.gives(r.Action) && len(r.returns) > 0 {
+		b.WriteString(" RETURNING " + r.returning())
+	}
+	return b.String()
+}
+
+// insert writes an INSERT: of the columns that some row has a value for.
+func (r *write) insert(b *strings.Builder, rows *store.Rows, from, to int) int {
+	w := r.source.dialect.writing
+	var columns []int
+	var names []string
+	for c := range r.Columns {
+		if r.given(rows, c, from, to) {
+			columns, names = append(columns, c), append(names, r.quoted(r.fields[c].Name))
+		}
+	}
+	b.WriteString("INSERT INTO " + r.quoted(r.Set))
+	if len(columns) == 0 {
+		if w.filled() == "DEFAULT" && r.source.dialect.union == nil {
+			b.WriteString(" () VALUES" + strings.Repeat(" (),", to-from-1) + " ()") // of MariaDB and MySQL
+		} else {
+			b.WriteString(" DEFAULT VALUES")
+		}
+		return 0
+	}
+	b.WriteString(" (" + strings.Join(names, ", ") + ") VALUES ")
+	n := 0
+	for row := from; row < to; row++ {
+		if row > from {
+			b.WriteString(", ")
+		}
+		for i, c := range columns {
+			b.WriteString(map[bool]string{true: "(", false: ", "}[i == 0])
+			if rows.IsAbsent(c, row) {
+				b.WriteString(w.filled())
+				continue
+			}
+			n++
+			b.WriteString(w.put(n, r.fields[c], r.Columns[c].Kind))
+		}
+		b.WriteString(")")
+	}
+	return n
+}
+
+// given reports whether some of the rows have a value for a column.
+func (r *write) given(rows *store.Rows, column, from, to int) bool {
+	for row := from; row < to; row++ {
+		if !rows.IsAbsent(column, row) {
+			return true
+		}
+	}
+	return false
+}
+
+// where writes that a record has the keys of a row, behind n parameters.
+func (r *write) where(n int) string {
+	var list []string
+	for i := range r.Keys {
+		f := r.fields[len(r.Columns)+i]
+		list = append(list, r.quoted(f.Name)+" = "+r.source.dialect.writing.put(n+i+1, f, r.Keys[i].Kind))
+	}
+	return " WHERE " + strings.Join(list, " AND ")
+}
+
+// arguments returns the parameters of a statement.
+func (r *write) arguments(rows *store.Rows, from, to int) []any {
+	var args []any
+	for row := from; row < to; row++ {
+		for c := range r.Columns {
+			if !rows.IsAbsent(c, row) {
+				args = append(args, r.value(rows, c, row))
+			}
+		}
+	}
+	if r.Action != store.Add {
+		args = append(args, r.keys(rows, from)...)
+	}
+	return args
+}
+
+func (r *write) keys(rows *store.Rows, row int) []any {
+	var args []any
+	for i := range r.Keys {
+		args = append(args, r.value(rows, len(r.Columns)+i, row))
+	}
+	return args
+}
+
+func (r *write) value(rows *store.Rows, column, row int) any {
+	c := &rows.Columns[column]
+	if c.Null[row] {
+		return nil
+	}
+	return r.source.dialect.writing.written(c, row, r.fields[column])
+}
+
+// check refuses what a field cannot hold, before the database cuts it or says so without
+// the field's name.
+func (r *write) check(rows *store.Rows, row int) error {
+	for c := range r.Columns {
+		f, column := r.fields[c], &rows.Columns[c]
+		switch {
+		case rows.IsAbsent(c, row) || column.Null[row]:
+			continue
+		case column.Kind == store.Text && f.MaxLength > 0 && utf8.RuneCount(column.At(row)) > f.MaxLength:
+			return r.refused(&store.Broken{Rule: store.TooLong, Set: r.Set, Fields: []string{f.Name}, Most: f.MaxLength}, nil)
+		case column.Kind == store.Text && slices.Contains(column.At(row), 0):
+			return &store.Error{Code: store.BadValue, Msg: "cannot hold a text with the character U+0000"}
+		case column.Kind == store.Text && len(f.Values) > 0 && !slices.Contains(f.Values, string(column.At(row))):
+			return r.refused(&store.Broken{Rule: store.OutOfRange, Set: r.Set, Fields: []string{f.Name}}, nil)
+		}
+		if rule, wrong := r.source.dialect.writing.misfit(column, row, f); wrong {
+			return r.refused(&store.Broken{Rule: rule, Set: r.Set, Fields: []string{f.Name}}, nil)
+		}
+	}
+	return nil
+}
+
+// fitsWhole reports whether a column of whole numbers, of a database that holds columns
+// to their types, can hold one.
+func fitsWhole(n int64, f *store.Field) bool {
+	bits := 64
+	switch strings.TrimSuffix(strings.SplitN(f.Type, "(", 2)[0], " unsigned") {
+	case "tinyint":
+		bits = 8
+	case "smallint":
+		bits = 16
+	case "mediumint":
+		bits = 24
+	case "int":
+		bits = 32
+	case "integer":
+		if f.Wide || f.Kind != store.Int {
+			return true
+		}
+		bits = 32
+	default:
+		return true
+	}
+	least, most := -(int64(1) << (bits - 1)), int64(1)<<(bits-1)-1
+	if strings.HasSuffix(f.Type, "unsigned") {
+		least, most = 0, int64(1)<<bits-1
+	}
+	return n >= least && n <= most
+}
+
+// fail turns an error of the driver into one of the port.
+func (r *write) fail(ctx context.Context, err error) error {
+	w := r.source.dialect.writing
+	if broken := w.broken(err, r.set, r.catalogue, r.Action); broken != nil {
+		return r.refused(broken, err)
+	}
+	if w.conflict(err) {
+		return &store.Error{Code: store.Conflict, Msg: "is being changed by another one at the same time", Err: err}
+	}
+	return r.source.fail(ctx, err)
+}
+
+func (r *write) refused(broken *store.Broken, err error) error {
+	return &store.Error{Code: store.BadWrite, Msg: fmt.Sprintf("refuses to %s a record", r.Action), Err: err, Broken: broken}
+}
+
+// constraintNamed returns the set and the constraint that has a name.
+func constraintNamed(c *store.Catalogue, set, name string) *store.Constraint {
+	if s := c.Sets[set]; s != nil {
+		for i := range s.Constraints {
+			if strings.EqualFold(s.Constraints[i].Name, name) {
+				return &s.Constraints[i]
+			}
+		}
+	}
+	return nil
+}

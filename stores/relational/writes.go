@@ -1,0 +1,323 @@
+package relational
+
+import (
+	"context"
+	"database/sql"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"net/url"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jmoiron/sqlx"
+	"modernc.org/sqlite"
+	sqlite3 "modernc.org/sqlite/lib"
+
+	"osprey/core/store"
+)
+
+// This file has how each database is written to, and the rules that it says are broken.
+
+type execer interface {
+	ExecContext(ctx context.Context, text string, args ...any) (sql.Result, error)
+}
+
+func commitOn(ctx context.Context, conn execer) error {
+	_, err := conn.ExecContext(ctx, "COMMIT")
+	return err
+}
+
+// PostgreSQL. Values are given as texts, which it reads as it reads its own.
+
+func (postgresDialect) pool(s *Source) (*sqlx.DB, error) { return s.db, nil }
+
+func (postgresDialect) begin() string { return "BEGIN" }
+
+func (postgresDialect) commit(ctx context.Context, conn execer) error { return commitOn(ctx, conn) }
+
+func (postgresDialect) put(n int, f *store.Field, _ store.Kind) string {
+	return "$" + strconv.Itoa(n) + "::text::" + f.Type
+}
+
+func (postgresDialect) filled() string { return "DEFAULT" }
+
+func (postgresDialect) gives(store.Action) bool { return true }
+
+func (postgresDialect) misfit(c *store.Column, row int, f *store.Field) (store.Rule, bool) {
+	return store.OutOfRange, c.Kind == store.Int && !fitsWhole(c.Ints[row], f)
+}
+
+func (d postgresDialect) written(c *store.Column, row int, _ *store.Field) any { return d.text(c, row) }
+
+// text writes a value as the database reads it.
+func (d postgresDialect) text(c *store.Column, row int) []byte {
+	switch c.Kind {
+	case store.Bool:
+		return strconv.AppendBool(nil, c.Ints[row] != 0)
+	case store.Binary:
+		return []byte(`\x` + hex.EncodeToString(c.At(row)))
+	case store.List:
+		return d.array(c, row)
+	}
+	return append([]byte{}, c.Text(row)...)
+}
+
+// array writes a list as an array: section 8.15.2 of its documentation.
+func (d postgresDialect) array(c *store.Column, row int) []byte {
+	b := []byte{'{'}
+	start, end := c.Items(row)
+	for i := start; i < end; i++ {
+		if i > start {
+			b = append(b, ',')
+		}
+		if c.Elem.Null[i] {
+			b = append(b, "NULL"...)
+			continue
+		}
+		b = append(b, '"')
+		for _, ch := range d.text(c.Elem, i) {
+			if ch == '"' || ch == '\\' {
+				b = append(b, '\\')
+			}
+			b = append(b, ch)
+		}
+		b = append(b, '"')
+	}
+	return append(b, '}')
+}
+
+func runPostgres(ctx context.Context, conn *pgconn.PgConn, text string, args []any, row func([][]byte) error) (int64, error) {
+	values := make([][]byte, len(args))
+	for i, v := range args {
+		values[i], _ = v.([]byte)
+	}
+	rows := conn.ExecParams(ctx, text, values, nil, nil, binaryForm)
+	var err error
+	for err == nil && rows.NextRow() {
+		err = row(rows.Values())
+	}
+	tag, closed := rows.Close()
+	return tag.RowsAffected(), errors.Join(err, closed)
+}
+
+func (postgresDialect) broken(err error, set *store.Set, c *store.Catalogue, a store.Action) *store.Broken {
+	var refused *pgconn.PgError
+	if !errors.As(err, &refused) {
+		return nil
+	}
+	b := &store.Broken{Set: refused.TableName, Name: refused.ConstraintName}
+	if b.Set == "" {
+		b.Set = set.Name
+	}
+	if constraint := constraintNamed(c, b.Set, refused.ConstraintName); constraint != nil {
+		b.Fields = constraint.Fields
+	}
+	switch refused.Code {
+	case "23505": // unique_violation
+		b.Rule = store.Taken
+	case "23503": // foreign_key_violation
+		if b.Rule = store.Lost; a == store.Remove || b.Set != set.Name {
+			b.Rule = store.Used
+		}
+	case "23502": // not_null_violation
+		b.Rule, b.Fields = store.Required, []string{refused.ColumnName}
+	case "22001": // string_data_right_truncation
+		b.Rule = store.TooLong
+	case "22003", "22008": // numeric_value_out_of_range, datetime_field_overflow
+		b.Rule = store.OutOfRange
+	case "23514", "23P01", "44000": // check_violation, exclusion_violation, with_check_option_violation
+		b.Rule = store.OtherRule
+	default:
+		return nil
+	}
+	return b
+}
+
+func (postgresDialect) conflict(err error) bool {
+	var refused *pgconn.PgError
+	return errors.As(err, &refused) && slices.Contains([]string{"40001", "40P01", "55P03"}, refused.Code)
+}
+
+// MariaDB and MySQL.
+
+func (mysqlDialect) pool(s *Source) (*sqlx.DB, error) { return s.db, nil }
+
+func (mysqlDialect) begin() string { return "START TRANSACTION" }
+
+func (mysqlDialect) commit(ctx context.Context, conn execer) error { return commitOn(ctx, conn) }
+
+func (d mysqlDialect) put(_ int, f *store.Field, kind store.Kind) string {
+	return d.given("?", f, kind)
+}
+
+func (mysqlDialect) filled() string { return "DEFAULT" }
+
+func (mysqlDialect) gives(a store.Action) bool { return a != store.Change }
+
+func (mysqlDialect) misfit(c *store.Column, row int, f *store.Field) (store.Rule, bool) {
+	switch {
+	case c.Kind == store.Int:
+		return store.OutOfRange, !fitsWhole(c.Ints[row], f)
+	case c.Kind == store.Time: // which it would cut to 9999
+		return store.OutOfRange, time.UnixMicro(c.Ints[row]).UTC().Year() > 9999
+	}
+	return 0, false
+}
+
+func (d mysqlDialect) written(c *store.Column, row int, f *store.Field) any {
+	return plainValue(d.value(valueAt(c, row), f))
+}
+
+// plainValue is a value as it is written: a number is a text, with all of its digits.
+func plainValue(v any) any {
+	if n, ok := v.(json.Number); ok {
+		return string(n)
+	}
+	return v
+}
+
+var (
+	mysqlKey        = regexp.MustCompile(`for key '(?:[^'.]*\.)?([^']*)'`)
+	mysqlConstraint = regexp.MustCompile("CONSTRAINT `([^`]*)`")
+	mysqlForeignSet = regexp.MustCompile("\\(`[^`]*`\\.`([^`]*)`, CONSTRAINT")
+	mysqlColumn     = regexp.MustCompile(`(?i)(?:column|field) '([^']*)'`)
+)
+
+func (mysqlDialect) broken(err error, set *store.Set, c *store.Catalogue, _ store.Action) *store.Broken {
+	var refused *mysql.MySQLError
+	if !errors.As(err, &refused) {
+		return nil
+	}
+	b := &store.Broken{Set: set.Name}
+	named := func(form *regexp.Regexp) {
+		if m := form.FindStringSubmatch(refused.Message); m != nil {
+			b.Name = m[1]
+		}
+		if constraint := constraintNamed(c, b.Set, b.Name); constraint != nil {
+			b.Fields = constraint.Fields
+		}
+	}
+	column := func() {
+		if m := mysqlColumn.FindStringSubmatch(refused.Message); m != nil {
+			b.Fields = []string{m[1]}
+		}
+	}
+	switch refused.Number {
+	case 1062, 1586: // ER_DUP_ENTRY
+		b.Rule = store.Taken
+		named(mysqlKey)
+	case 1452, 1216: // ER_NO_REFERENCED_ROW
+		b.Rule = store.Lost
+		named(mysqlConstraint)
+	case 1451, 1217: // ER_ROW_IS_REFERENCED
+		b.Rule = store.Used
+		if m := mysqlForeignSet.FindStringSubmatch(refused.Message); m != nil {
+			b.Set = m[1]
+		}
+		named(mysqlConstraint)
+	case 1048, 1364: // ER_BAD_NULL_ERROR, ER_NO_DEFAULT_FOR_FIELD
+		b.Rule = store.Required
+		column()
+	case 1406: // ER_DATA_TOO_LONG
+		b.Rule = store.TooLong
+		column()
+	case 1264, 1265, 1292, 1366, 1690: // out of range, and what cannot be read as the column's type
+		b.Rule = store.OutOfRange
+		column()
+	case 4025, 3819: // ER_CONSTRAINT_FAILED, ER_CHECK_CONSTRAINT_VIOLATED
+		named(mysqlConstraint)
+	default:
+		return nil
+	}
+	return b
+}
+
+func (mysqlDialect) conflict(err error) bool {
+	var refused *mysql.MySQLError
+	return errors.As(err, &refused) && (refused.Number == 1213 || refused.Number == 1205 || refused.Number == 1020)
+}
+
+// SQLite. It is written to on one connection of its own, and one at a time.
+
+func (sqliteDialect) pool(s *Source) (*sqlx.DB, error) {
+	s.openWriter.Do(func() {
+		s.writer = sqliteAt(sqliteFile(&s.config), url.Values{"_pragma": {"busy_timeout(5000)", "foreign_keys(1)"}, "mode": {"rw"}})
+		s.writer.SetMaxOpenConns(1)
+	})
+	if s.writer == nil {
+		return nil, errors.New("the source is closed")
+	}
+	return s.writer, nil
+}
+
+func (sqliteDialect) begin() string { return "BEGIN IMMEDIATE" }
+
+func (sqliteDialect) commit(ctx context.Context, conn execer) error { return commitOn(ctx, conn) }
+
+func (sqliteDialect) put(int, *store.Field, store.Kind) string { return "?" }
+
+func (sqliteDialect) filled() string { return "" }
+
+func (sqliteDialect) gives(store.Action) bool { return true }
+
+// misfit looks whether a moment can be written in the one form that its column has.
+func (sqliteDialect) misfit(c *store.Column, row int, f *store.Field) (store.Rule, bool) {
+	if c.Kind != store.Time || f.Form == "" {
+		return 0, false
+	}
+	t := time.UnixMicro(c.Ints[row]).UTC()
+	same, err := time.Parse(f.Form, t.Format(f.Form))
+	return store.OutOfRange, err != nil || !same.Equal(t)
+}
+
+func (sqliteDialect) written(c *store.Column, row int, f *store.Field) any {
+	v := valueAt(c, row)
+	if t, ok := v.(time.Time); ok {
+		if f.Form == "" {
+			return store.FormatTime(c.Ints[row])
+		}
+		return t.Format(f.Form)
+	}
+	return plainValue(v)
+}
+
+var (
+	sqliteFields = regexp.MustCompile(`(?:UNIQUE|NOT NULL) constraint failed: ([^(]*)`)
+	sqliteCheck  = regexp.MustCompile(`CHECK constraint failed: ([^(]*)`)
+)
+
+func (sqliteDialect) broken(err error, set *store.Set, _ *store.Catalogue, a store.Action) *store.Broken {
+	var refused *sqlite.Error
+	if !errors.As(err, &refused) || refused.Code()&0xff != sqlite3.SQLITE_CONSTRAINT {
+		return nil
+	}
+	b := &store.Broken{Set: set.Name}
+	if m := sqliteFields.FindStringSubmatch(refused.Error()); m != nil {
+		for _, name := range strings.Split(strings.TrimSpace(m[1]), ", ") {
+			b.Fields = append(b.Fields, strings.TrimPrefix(name, set.Name+"."))
+		}
+	}
+	switch refused.Code() {
+	case sqlite3.SQLITE_CONSTRAINT_UNIQUE, sqlite3.SQLITE_CONSTRAINT_PRIMARYKEY, sqlite3.SQLITE_CONSTRAINT_ROWID:
+		b.Rule = store.Taken
+	case sqlite3.SQLITE_CONSTRAINT_FOREIGNKEY:
+		if b.Rule = store.Lost; a == store.Remove {
+			b.Rule = store.Used
+		}
+	case sqlite3.SQLITE_CONSTRAINT_NOTNULL:
+		b.Rule = store.Required
+	case sqlite3.SQLITE_CONSTRAINT_CHECK:
+		if m := sqliteCheck.FindStringSubmatch(refused.Error()); m != nil {
+			b.Name = strings.TrimSpace(m[1])
+		}
+	}
+	return b
+}
+
+func (sqliteDialect) conflict(error) bool { return false }
