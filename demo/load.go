@@ -100,6 +100,11 @@ func copyPort(ctx context.Context, tx pgx.Tx, p *port) error {
 			return fmt.Errorf("table %s: %w", t.table, err)
 		}
 	}
+	for _, table := range []string{"port_calls", "pilots", "pilotage"} { // whose new records go on from there
+		if _, err := tx.Exec(ctx, `SELECT setval(pg_get_serial_sequence($1, 'id'), (SELECT max(id) FROM `+pgx.Identifier{table}.Sanitize()+`))`, table); err != nil {
+			return fmt.Errorf("table %s: %w", table, err)
+		}
+	}
 	return nil
 }
 

@@ -26,8 +26,8 @@ type MariaDB struct {
 }
 
 // StartMariaDB starts a server, which ends with the process.
-func StartMariaDB(ctx context.Context) (m *MariaDB, err error) {
-	m = &MariaDB{}
+func StartMariaDB(ctx context.Context) (_ *MariaDB, err error) {
+	m := &MariaDB{}
 	if m.dir, err = os.MkdirTemp("/var/tmp", "osprey-mariadb-"); err != nil {
 		return nil, err
 	}

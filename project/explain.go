@@ -47,13 +47,16 @@ type RequestOut struct {
 	Statement string `json:"statement,omitempty"`
 	// Statements is how many statements it is, one after the other, each by the keys that
 	// those before it have brought; absent for one.
-	Statements int       `json:"statements,omitempty"`
-	EachKey    bool      `json:"eachKey,omitempty"` // up to one request for each distinct key
-	MaxKeys    int       `json:"maxKeys,omitempty"` // a request for each so many keys; 0 for all
-	Pages      int       `json:"pages,omitempty"`   // up to so many pages, each a request; 0 for one
-	Splits     bool      `json:"splits,omitempty"`  // there can be more than MaxKeys
-	Problem    string    `json:"problem,omitempty"` // why it cannot be made now
-	Reads      []ReadOut `json:"reads"`
+	Statements int  `json:"statements,omitempty"`
+	EachKey    bool `json:"eachKey,omitempty"` // up to one request for each distinct key
+	MaxKeys    int  `json:"maxKeys,omitempty"` // a request for each so many keys; 0 for all
+	Pages      int  `json:"pages,omitempty"`   // up to so many pages, each a request; 0 for one
+	// Transaction is the root field in whose transaction it is made; "" where it only
+	// reads, by itself.
+	Transaction string    `json:"transaction,omitempty"`
+	Splits      bool      `json:"splits,omitempty"`  // there can be more than MaxKeys
+	Problem     string    `json:"problem,omitempty"` // why it cannot be made now
+	Reads       []ReadOut `json:"reads"`
 }
 
 // A ReadOut is one record set of a request.
@@ -82,6 +85,9 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 		}
 		w := &e.Waves[f.Wave-1]
 		out := RequestOut{ID: f.ID, After: feeders(f), Source: f.Source, Kind: r.project.Sources[f.Source].Kind}
+		if f.Unit != nil {
+			out.Transaction = f.Unit.Field.Name
+		}
 		if f.Err != nil {
 			out.Problem = fmt.Sprintf("the source %s %s", f.Source, told(f.Err))
 		} else {
@@ -167,6 +173,9 @@ const manyKeys = 10_000
 // notes says why a request can be several.
 func (r *RequestOut) notes() []string {
 	var notes []string
+	if r.Transaction != "" {
+		notes = append(notes, fmt.Sprintf("in the transaction of %s: all of it is done, or nothing", r.Transaction))
+	}
 	if r.Statements > 1 {
 		notes = append(notes, fmt.Sprintf("%s in one transaction: one for each list, by the keys that came with the rows above it", plan.Count(r.Statements, "statement")))
 	}

@@ -27,6 +27,7 @@ const (
 	ruleFilter   = "filter"        // every test of a filter tests something
 	rulePage     = "page"          // the types of a connection are as its specification says
 	ruleTotal    = "total"         // a total is made of something
+	ruleWrite    = "write"         // what is written can be
 	ruleComputed = "computed"      // expressions and functions have what they need
 	ruleCrossing = "crossing"      // required, and of another store
 	ruleNotYet   = "not-supported" // what this version cannot bind
@@ -52,7 +53,7 @@ func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 		needs:   map[*schema.Field]*language.SelectionSet{},
 		groups:  map[*schema.Object]bool{}, bindsGroup: map[*schema.Object]bool{},
 	}
-	for _, name := range []string{"stored", "at", "related", "kind", "read", "total", "computed"} {
+	for _, name := range []string{"stored", "at", "related", "kind", "read", "total", "computed", "add", "change", "remove"} {
 		if d := s.Directive(name); d != nil && s.Position(d.Pos).Name != Directives.Name {
 			b.fail(ruleNotYet, d.Pos, "@"+name, "rename yours", msgDirectiveOspreySOwn, name)
 			return b.bound, b.problems, nil

@@ -128,6 +128,7 @@ const (
 	Read                // root fields: from a record set
 	Computed            // by an expression
 	Called              // by a function
+	Written             // what is written; Write says how
 	Grouped             // root fields: an object that groups fields of a root type
 )
 
@@ -173,6 +174,8 @@ type Field struct {
 	Function string  // the name at its Source
 	Source   *Source // of Called
 	Result   *Field  // what is given: a Column or Nested whose path is empty
+
+	Write *Write // of Written
 
 	By    *Told    // what tells which of the Parts a reference leads to; or nil
 	Is    []string // of a part: the values of By that mean it

@@ -75,6 +75,15 @@ directive @computed(
   needs: String
 ) on FIELD_DEFINITION
 
+"The field adds records of its type, and answers them as they are then. Its arguments are fields of the type, or one input object, or a list of them. For fields of the mutation type."
+directive @add on FIELD_DEFINITION
+
+"The field changes one record of its type, found by its key, and answers it as it is then; null if there is none. Arguments of the key find it; the others, or those of one input object, are what changes: what is absent is left alone, and null clears. For fields of the mutation type."
+directive @change on FIELD_DEFINITION
+
+"The field removes one record of its type, found by its key, and answers it as it was; null if there is none. For fields of the mutation type."
+directive @remove on FIELD_DEFINITION
+
 "The field reads its type's records; its arguments narrow, sort and page them. For fields of the query type and of types that group them."
 directive @read(
   "The order where the caller asks for none: fields of the type, each with asc or desc. Default: the key."

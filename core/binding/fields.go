@@ -61,6 +61,10 @@ func (b *binder) field(p place, f *schema.Field) *Field {
 		b.fail(ruleUnbound, d.Pos, f.Coordinate(), "use @related", msgReadFieldsRootType)
 		return nil
 	}
+	if d, _ := writing(f); d != nil {
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteElsewhere, f.Coordinate(), d.Name.Text)
+		return nil
+	}
 	named := schema.NamedOf(f.Type)
 	if !schema.IsLeaf(named) {
 		return b.nestedField(p, f, named)

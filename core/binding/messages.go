@@ -64,6 +64,23 @@ const (
 	msgAmongType           = "the predicate %s asks about several records of %s, and %s is not with, without or only"
 )
 
+// write
+const (
+	msgWriteElsewhere = "%s has @%s, which is for fields of the mutation type\n→ move it there"
+	msgWriteSeveral   = "%s writes records of several sets\n→ give it the type of one of them"
+	msgWriteView      = "%s writes to %s, which is a view\n→ write to the table"
+	msgWriteNoKey     = "%s writes to %s, and nothing tells its records apart\n→ say with @stored(key: …) what does"
+	msgWriteList      = "%s is one record, and what it is given is a list, or the other way round"
+	msgWriteKey       = "%s is a part of the key of %s, which does not change"
+	msgWriteGenerated = "%s gives %s.%s, which the store computes"
+	msgWriteWhichType = "%s adds a %s, and nothing says of which type"
+	msgWriteUnfilled  = "%s adds to %s, and nothing fills %s, which it must have"
+	msgWriteOfWhich   = "%s does not say which %s is meant: nothing gives %s"
+	msgWriteNothing   = "%s changes nothing"
+	msgWriteTwice     = "%s gives %s.%s twice: as %s and as %s"
+	msgWriteOfSeveral = "%s may mean records of several types, but not of all that share their set"
+)
+
 // index
 const (
 	msgNoIndexBeginsEvery = "%s is looked up in %s by %s, with which no index begins: every lookup reads the whole %s"
@@ -90,6 +107,8 @@ const (
 	msgFilterAcross             = "the predicate %s is about %s, which is not in the same relational source"
 	msgPairsInside              = "the pairs of %s in %s are told by %s, which is inside a column of JSON"
 	msgFilterJSON               = "the predicate %s is about %s, which is a list inside a column of JSON"
+	msgWriteNotYet              = "%s writes to %s, and this version of Osprey does not write to sources of the kind %s yet\n→ keep its records in a relational database, or let a function make the change"
+	msgWriteInside              = "%s gives %s.%s, which is inside a column of JSON"
 	msgSubscriptions            = "this version of Osprey does not answer subscriptions yet: nobody can ask for the fields of %s"
 	msgDirectiveOspreySOwn      = "the directive @%s is Osprey's own and cannot be defined again"
 )

@@ -32,10 +32,16 @@ func (b *binder) reads(root *schema.Object) {
 			b.bound.roots[f] = b.grouped(f, group)
 			continue
 		}
+		if by, action := writing(f); by != nil {
+			if bound := b.write(f, by, action); bound != nil {
+				b.bound.roots[f] = bound
+			}
+			continue
+		}
 		if d == nil {
 			fix := "write @read behind it"
 			if f.Owner == schema.Named(b.bound.Schema.Mutation) {
-				fix = "write @computed(by: …) behind it, with a function that makes the change: this version of Osprey does not write to stores by itself"
+				fix = "write @add, @change or @remove behind it, or @computed(by: …) with a function that makes the change"
 			}
 			b.fail(ruleUnbound, f.Pos, f.Coordinate(), fix, msgNothingSaysWhereComes, f.Coordinate())
 			continue

@@ -134,6 +134,7 @@ type PageInfo {
 	}{
 		{"Filter", s.filter}, {"EqualityFilter", s.equality}, {"OrderFilter", s.order},
 		{"Sort", s.sort}, {"Connection", s.connection}, {"Edge", s.edge}, {"Related", s.related},
+		{"Add", s.add}, {"Change", s.change},
 	} {
 		if base, ok := strings.CutSuffix(name, family.suffix); ok && s.schema.Type(base) != nil {
 			family.define(name, s.schema.Type(base))
@@ -314,6 +315,45 @@ func (s *supplier) sort(name string, t schema.Named) {
 	}
 	if len(keys) > 0 {
 		fmt.Fprintf(&s.text, "\n\"One key to sort by.\"\ninput %s @oneOf {\n%s\n}\n", name, strings.Join(keys, "\n"))
+	}
+}
+
+// add writes what a new record of a type is given.
+func (s *supplier) add(name string, t schema.Named) {
+	s.given(name, t, "What a new "+t.String()+" is given.", true)
+}
+
+// change writes what a record of a type can be changed in: what is absent is left alone.
+func (s *supplier) change(name string, t schema.Named) {
+	s.given(name, t, "What changes of a "+t.String()+": what is absent is left alone, and null clears.", false)
+}
+
+// given writes the fields of a type that can be given: leaves, and relationships to one
+// record by its key. Binding leaves out what cannot be written, and what need not be
+// given.
+func (s *supplier) given(name string, t schema.Named, about string, required bool) {
+	var fields []string
+	for _, f := range schema.FieldsOf(t) {
+		named := schema.NamedOf(f.Type)
+		_, isList := schema.ListElem(f.Type)
+		typ := ""
+		switch {
+		case s.without[name+"."+f.Name] || len(f.Args) > 0 || directive(f, "total") != nil || directive(f, "computed") != nil:
+		case schema.IsLeaf(named):
+			typ = schema.Nullable(f.Type).String()
+		case directive(f, "related") != nil && !isList && s.sameStore(t, named):
+			typ = "ID"
+		}
+		if typ == "" {
+			continue
+		}
+		if required && schema.IsNonNull(f.Type) && !s.without[name+"."+f.Name+"!"] {
+			typ += "!"
+		}
+		fields = append(fields, "  "+f.Name+": "+typ)
+	}
+	if len(fields) > 0 {
+		fmt.Fprintf(&s.text, "\n%q\ninput %s {\n%s\n}\n", about, name, strings.Join(fields, "\n"))
 	}
 }
 

@@ -49,3 +49,35 @@ const (
 const (
 	msgPromisesOneRecordWere = "%s promises one record, and %d were found"
 )
+
+// CONSTRAINT
+const (
+	msgTaken            = "%s is taken: another record has it"
+	msgTakenTogether    = "%s are taken together: another record has them"
+	msgLost             = "%s leads to no record"
+	msgLostTogether     = "%s lead to no record together"
+	msgUsed             = "the record is still referred to, by %s"
+	msgRequired         = "%s is required"
+	msgTooLong          = "%s holds at most %d characters"
+	msgTooLongSomewhere = "a text is too long for %s"
+	msgOutOfRange       = "%s does not fit into its field"
+	msgOutOfRangeOf     = "a number or moment of %s does not fit into its field"
+	msgNotText          = "%s cannot hold the character U+0000"
+	msgTooFine          = "%s holds at most %d digits behind the point"
+	msgOtherRule        = "the record breaks a rule of %s"
+	msgNamedRule        = "the record breaks the rule %[2]s of %[1]s"
+)
+
+// CONFLICT
+const (
+	msgConflict = "%s met another change of the same records several times, and nothing of it is done"
+)
+
+// BAD_VALUE, of what is written
+const (
+	msgWriteValue      = "%s %v"
+	msgNoJSON          = "cannot be written as JSON"
+	msgNoSpelling      = "cannot be stored: nothing is stored for %s"
+	msgCannotBeWritten = "cannot be stored as %s"
+	msgTooManyWritten  = "has more than %d records, which is the limit of a page: found %d; limits.page in osprey.yaml says so"
+)

@@ -91,6 +91,13 @@ func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts O
 	r := runs.Get().(*run)
 	r.begin(ctx, p, vars, opts)
 	r.requests(ctx)
+	if r.halted {
+		for i := range r.fetched {
+			if r.fetched[i].answer == nil && r.fetched[i].err == nil {
+				r.fetched[i].err = &store.Error{Code: store.Cancelled, Msg: "was not asked any more"}
+			}
+		}
+	}
 	if err := ctx.Err(); err != nil {
 		for i := range r.fetched {
 			if r.fetched[i].answer == nil && r.fetched[i].err == nil {
@@ -139,6 +146,7 @@ type run struct {
 	taken     int64  // records that stores have sent so far
 	asked     int    // store requests that were made, or that those under way are at least
 	stopped   *Error // why the run was ended; nil while it goes on
+	halted    bool   // a root field that may not be null failed, and nothing more is done
 
 	writer
 }
@@ -157,7 +165,7 @@ func (r *run) begin(ctx context.Context, p *plan.Plan, vars map[string]schema.Va
 		opts.Part = partSize
 	}
 	r.ctx, r.plan, r.vars, r.opts = ctx, p, vars, opts
-	r.taken, r.asked, r.stopped = 0, 0, nil
+	r.taken, r.asked, r.stopped, r.halted = 0, 0, nil, false
 	r.fetched = sized(r.fetched, len(p.Fetches))
 	clear(r.fetched)
 	r.links = sized(r.links, len(p.Steps))
@@ -216,6 +224,10 @@ func (r *run) requests(ctx context.Context) {
 	}
 	running := 0
 	for next := r.startable(ctx); len(next) > 0 || running > 0; next = r.startable(ctx) {
+		if len(next) == 1 && next[0].Unit != nil { // alone: root fields of a mutation run one after the other
+			r.unit(ctx, next[0].Unit)
+			continue
+		}
 		if len(next) == 1 && running == 0 {
 			r.finish(r.ask(ctx, next[0], r.inputs[next[0].ID]))
 			continue
@@ -234,13 +246,17 @@ func (r *run) requests(ctx context.Context) {
 // ask for; those that have not are done with. Once the run is stopped, none is.
 func (r *run) startable(ctx context.Context) []*plan.Fetch {
 	r.next = r.next[:0]
-	for again := true; again && ctx.Err() == nil && r.stopped == nil; {
+	for again := true; again && ctx.Err() == nil && r.stopped == nil && !r.halted; {
 		again = false
 		for _, f := range r.plan.Fetches {
-			if r.waits[f.ID] != 0 {
+			if r.waits[f.ID] != 0 || f.Unit != nil && f.Unit.Fetches[0] != f.ID {
 				continue
 			}
 			r.waits[f.ID] = begun
+			if f.Unit != nil {
+				r.next = append(r.next, f)
+				continue
+			}
 			inputs, keys, ask := r.gather(f)
 			switch {
 			case !ask:
@@ -341,7 +357,12 @@ func countFailed(made *StoreRequest, a *store.Answer) {
 }
 
 // ask makes one request. A panic of a store's code costs its own fields only.
-func (r *run) ask(ctx context.Context, f *plan.Fetch, inputs []store.Input) (got finished) {
+func (r *run) ask(ctx context.Context, f *plan.Fetch, inputs []store.Input) finished {
+	return r.askOf(ctx, f, func() (*store.Answer, error) { return f.Request.Run(ctx, r.opts.Caller, inputs) })
+}
+
+// askOf makes one request by a way of its own.
+func (r *run) askOf(ctx context.Context, f *plan.Fetch, run func() (*store.Answer, error)) (got finished) {
 	var start time.Time
 	if r.opts.Now != nil {
 		start = r.opts.Now()
@@ -355,7 +376,7 @@ func (r *run) ask(ctx context.Context, f *plan.Fetch, inputs []store.Input) (got
 			got.answer, got.err = nil, fmt.Errorf("panic: %v", p)
 		}
 	}()
-	got.answer, got.err = f.Request.Run(ctx, r.opts.Caller, inputs)
+	got.answer, got.err = run()
 	if got.err == nil {
 		got.err = got.answer.Check(f.Asked)
 	}

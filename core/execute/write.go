@@ -132,6 +132,10 @@ func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([
 			b, ok = r.express(b, f, t, row)
 		case plan.Called:
 			b, ok = r.call(b, f, row)
+		case plan.Written:
+			r.enter(f)
+			b, ok = r.writtenRecords(b, f)
+			r.leave()
 		case plan.Grouped:
 			r.enter(f)
 			b, ok = r.fields(b, f.Object.Cases[0].Fields, t, row)

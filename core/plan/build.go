@@ -32,6 +32,7 @@ func Build(bound *binding.Bound, doc *language.Document, op *language.Operation,
 	root := bound.Schema.Root(op.Kind)
 	b.plan.Data = &Object{Kind: -1, Type: root.Name, Cases: []Case{{Type: root.Name, Fields: b.rootFields(root, []*language.SelectionSet{op.Selections})}}}
 	b.fetches(prepare)
+	b.writeUnits()
 	return b.plan
 }
 
@@ -46,6 +47,7 @@ type builder struct {
 	done      int                  // the wave after which root fields can run
 	told      *told                // of the schema; nil until it is asked for
 	origins   map[*Field]origin
+	units     []unit
 }
 
 // An origin is where the records of a field are.
@@ -287,6 +289,8 @@ func (b *builder) rootField(root *schema.Object, g group) *Field {
 		b.expression(f, nil, g, bound, nil)
 	case binding.Called:
 		b.call(f, nil, g, bound, nil)
+	case binding.Written:
+		b.write(f, g, bound)
 	case binding.Grouped:
 		f.What = Grouped
 		group := schema.NamedOf(def.Type).(*schema.Object)

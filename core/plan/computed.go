@@ -190,6 +190,7 @@ func readsOf(fields []*Field, list []*Read) []*Read {
 	}
 	for _, f := range fields {
 		add(f.Step)
+		add(f.Write)
 		if f.Merge != nil {
 			for _, part := range f.Merge.Parts {
 				add(part.Step)

@@ -20,6 +20,8 @@ func (b *builder) fetches(prepare Prepare) {
 		switch {
 		case n.read.Call != nil:
 			key += " call " + n.read.Store.Set
+		case n.read.Write != nil:
+			key += fmt.Sprintf(" write %d", i)
 		case n.source.Capabilities.Group == store.BySource:
 		case n.source.Capabilities.Group == store.BySet && !n.pages && !n.read.Store.Aggregates:
 			key += " " + n.records.Set
@@ -59,7 +61,7 @@ func (b *builder) fetches(prepare Prepare) {
 			for i, r := range f.Reads {
 				f.Asked[i] = r.Store
 			}
-			if f.Request, f.Err = prepare(f.Source, f.Asked); f.Err == nil {
+			if f.Request, f.Err = b.prepared(f, prepare); f.Err == nil {
 				d := f.Request.Describe()
 				f.Statements = max(1, d.Statements)
 				f.Asks, f.EachKey, f.Pages, f.MaxKeys = d.Asks, d.EachKey, d.Pages, d.MaxKeys
@@ -67,6 +69,20 @@ func (b *builder) fetches(prepare Prepare) {
 			}
 		}
 	}
+}
+
+// prepared makes the request of a fetch.
+func (b *builder) prepared(f *Fetch, prepare Prepare) (store.Request, error) {
+	w := f.Reads[0].Write
+	if w == nil {
+		return prepare(f.Source, f.Asked)
+	}
+	source := b.bound.Sources[f.Source]
+	if source.Catalogue == nil {
+		return nil, store.NotReady(nil)
+	}
+	w.Store.Returning = f.Reads[0].Store.Columns
+	return source.Capabilities.Write.Prepare(source.Catalogue, w.Store)
 }
 
 // order says after which others a fetch can be asked: those that bring its keys, or

@@ -105,6 +105,8 @@ func (c *costs) of(r *Read) (keys, records int64) {
 func (c *costs) step(s *Step) int64 {
 	own := int64(Unbounded)
 	switch limit := s.Read.Limit; {
+	case s.Read.Write != nil:
+		own = c.written(s.Read.Write)
 	case s.One || s.Read.Store.Aggregates:
 		own = 1
 	case limit != nil:
@@ -149,6 +151,20 @@ func (c *costs) limit(a *Arg) int64 {
 		}
 	}
 	return Unbounded
+}
+
+// written returns how many records a write is of at most.
+func (c *costs) written(w *Write) int64 {
+	if w.List == nil {
+		return 1
+	}
+	if w.List.Fixed || c.vars != nil {
+		if v, err := w.List.Resolve(c.vars); err == nil {
+			list, _ := v.([]schema.Value)
+			return int64(len(list))
+		}
+	}
+	return c.page
 }
 
 func add(a, b int64) int64 {

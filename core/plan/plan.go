@@ -57,6 +57,8 @@ type Fetch struct {
 	EachKey    bool
 	Pages      int // how many pages are followed at most, each a request; 0 for one
 	MaxKeys    int // how many keys a request takes; 0 for all
+	// Unit is the unit that the fetch is done in; nil of those that only read.
+	Unit *Unit
 	// Asked is Reads as the source knows them.
 	Asked []*store.Read
 	// Request is prepared by the source. It is nil if the plan was made without
@@ -75,6 +77,8 @@ type Read struct {
 	Limit *Arg // done by the store; nil if there is none
 	// Offset is as Limit.
 	Offset *Arg
+	// Write is what is written, of a read whose rows are the keys of that; or nil.
+	Write *Write
 	// Of calls: their step, and the reads that bring what they are given.
 	Call  *Step
 	Needs []*Read
@@ -283,6 +287,7 @@ const (
 	Picked     // the records of From that Expr gives
 	Grouped    // an object of root fields: Object has them
 	Called     // what a call gives: column 0 of the one row of Step, with Object if it is a record
+	Written    // the records that were written: for each row of Write, that of Step
 )
 
 // A Field is one field of the answer.
@@ -300,6 +305,7 @@ type Field struct {
 	Names  map[string][]byte // of an enum: its names as JSON by stored spelling
 	Text   []byte            // of Constant
 	Step   *Step             // of One and Many
+	Write  *Step             // of Written: what was written
 	Object *Object           // of One, Many and Inner
 	Single bool              // of One: a unique key; a second record is an error in the store
 	Of     store.Aggregate   // of Aggregate

@@ -21,7 +21,11 @@ func (p *Plan) String() string {
 			wave = f.Wave
 			fmt.Fprintf(&b, "\nwave %d\n", wave)
 		}
-		fmt.Fprintf(&b, "  %s\n", f.Source)
+		fmt.Fprintf(&b, "  %s", f.Source)
+		if f.Unit != nil {
+			fmt.Fprintf(&b, ", in the transaction of %s", f.Unit.Field.Name)
+		}
+		b.WriteString("\n")
 		for _, r := range f.Reads {
 			indent := strings.Repeat("  ", r.Depth())
 			fmt.Fprintf(&b, "    %s%s\n", indent, r)
@@ -104,6 +108,9 @@ func (r *Read) String() string {
 	s := r.Store
 	if r.Call != nil {
 		return s.Set + "(" + r.Call.Call.String() + ")"
+	}
+	if r.Write != nil {
+		return r.Write.Store.String()
 	}
 	b.WriteString(s.Set)
 	var links []string

@@ -56,7 +56,10 @@ type Field struct {
 	Generated, Filled bool
 	// MaxLength is how many characters a text may have; 0 for no bound.
 	MaxLength int
-	Loose     bool // texts that differ can be equal to the store
+	// Scale is how many digits behind the point a number, or the seconds of a moment, may
+	// have; nil for no bound.
+	Scale *int
+	Loose bool // texts that differ can be equal to the store
 	// Collation is by which a text is compared and sorted, where the store has several.
 	Collation string
 	Wide      bool // of Int: values can be beyond 32 bits

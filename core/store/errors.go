@@ -85,6 +85,11 @@ func HasChanged(cause error) *Error {
 	return &Error{Code: Changed, Msg: "no longer holds what the schema is bound to; it is looked at again", Err: cause}
 }
 
+// IsConflict is the error of a write that met another one at the same records.
+func IsConflict(cause error) *Error {
+	return &Error{Code: Conflict, Msg: "is being changed by another one at the same time", Err: cause}
+}
+
 // NotReady is the error of a store whose catalogue is not known, since it has
 // not answered or does not hold what the schema says; cause is why.
 func NotReady(cause error) *Error {

@@ -1,6 +1,9 @@
 package store
 
-import "context"
+import (
+	"context"
+	"strings"
+)
 
 // This file is the part of the port by which a store is written to.
 
@@ -52,6 +55,25 @@ type Write struct {
 	Returning []Wanted
 }
 
+// String returns what is written, on one line.
+func (w *Write) String() string {
+	var columns, keys []string
+	for _, g := range w.Columns {
+		columns = append(columns, g.Field)
+	}
+	for _, g := range w.Keys {
+		keys = append(keys, g.Field)
+	}
+	text := w.Action.String() + " " + w.Set
+	if len(keys) > 0 {
+		text += " by " + strings.Join(keys, ", ")
+	}
+	if len(columns) > 0 {
+		text += ": " + strings.Join(columns, " ")
+	}
+	return text
+}
+
 // A Given is a field that rows have values for.
 type Given struct {
 	Field string
@@ -84,6 +106,8 @@ const (
 	Required               // a value is missing
 	TooLong                // a text has more characters than the field holds
 	OutOfRange             // a number or moment that the field cannot hold
+	NotText                // a text with the character U+0000
+	TooFine                // it has more digits behind the point than the field holds
 )
 
 // A Broken is the rule that a write breaks.
@@ -91,6 +115,6 @@ type Broken struct {
 	Rule   Rule
 	Set    string   // whose rule it is
 	Fields []string // of the set that it is about, as far as the store says
-	Most   int      // of TooLong
+	Most   int      // of TooLong and TooFine
 	Name   string   // of the rule, as the store has it; "" if it has none
 }

@@ -18,6 +18,8 @@ SELECT c.relname AS set, c.relkind::text AS what, a.attname AS name,
        NOT (a.attnotnull OR t.typnotnull) AS nullable,
        a.attgenerated <> '' OR a.attidentity = 'a' AS generated, a.atthasdef AND a.attgenerated = '' OR a.attidentity = 'd' AS filled,
        CASE WHEN base.typname IN ('varchar', 'bpchar') AND a.atttypmod > 4 THEN a.atttypmod - 4 ELSE 0 END AS maxlength,
+       CASE WHEN base.typname = 'numeric' AND a.atttypmod >= 4 THEN (((a.atttypmod - 4) & 2047) # 1024) - 1024
+            WHEN base.typname IN ('timestamp', 'timestamptz', 'time') AND a.atttypmod >= 0 THEN a.atttypmod END AS scale,
        base.typname = 'citext' OR EXISTS (SELECT FROM pg_collation WHERE oid = a.attcollation AND NOT collisdeterministic) AS loose,
        GREATEST(c.reltuples, 0)::int8 AS rows,
        COALESCE((SELECT string_agg(enumlabel, chr(31) ORDER BY enumsortorder) FROM pg_enum WHERE enumtypid = base.oid), '') AS labels
@@ -63,6 +65,7 @@ func postgresCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, erro
 		Set, What, Name, Type, Base, Elem, Labels string
 		Nullable, Generated, Filled, Loose        bool
 		MaxLength                                 int
+		Scale                                     *int
 		Rows                                      int64
 	}
 	if err := db.SelectContext(ctx, &columns, columnsQuery); err != nil {
@@ -91,7 +94,7 @@ func postgresCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, erro
 		if col.What == "v" || col.What == "m" {
 			what = "view"
 		}
-		f := store.Field{Name: col.Name, Type: col.Type, Generated: col.Generated, Filled: col.Filled, MaxLength: col.MaxLength, Loose: col.Loose,
+		f := store.Field{Name: col.Name, Type: col.Type, Generated: col.Generated, Filled: col.Filled, MaxLength: col.MaxLength, Scale: col.Scale, Loose: col.Loose,
 			// A view does not tell what may be NULL, so nothing is said of it.
 			Nullable: col.Nullable && what == "table"}
 		f.Kind = kindOf(col.Base)

@@ -113,7 +113,8 @@ const mysqlColumns = `
 SELECT c.TABLE_NAME AS ` + "`set`" + `, t.TABLE_TYPE AS what, c.COLUMN_NAME AS name, c.COLUMN_TYPE AS type, c.DATA_TYPE AS base,
        c.IS_NULLABLE = 'YES' AS nullable, COALESCE(c.COLLATION_NAME, '') AS collation,
        COALESCE(c.GENERATION_EXPRESSION, '') AS made, c.EXTRA LIKE '%GENERATED%' AS ` + "`generated`" + `,
-       c.EXTRA LIKE '%auto_increment%' OR c.COLUMN_DEFAULT IS NOT NULL AND c.COLUMN_DEFAULT <> 'NULL' AS filled, COALESCE(c.CHARACTER_MAXIMUM_LENGTH, 0) AS maxlength, COALESCE(t.TABLE_ROWS, 0) AS ` + "`rows`" + `
+       c.EXTRA LIKE '%auto_increment%' OR c.COLUMN_DEFAULT IS NOT NULL AND c.COLUMN_DEFAULT <> 'NULL' AS filled, COALESCE(c.CHARACTER_MAXIMUM_LENGTH, 0) AS maxlength,
+       CASE WHEN c.DATA_TYPE = 'decimal' THEN c.NUMERIC_SCALE ELSE c.DATETIME_PRECISION END AS scale, COALESCE(t.TABLE_ROWS, 0) AS ` + "`rows`" + `
   FROM information_schema.COLUMNS c
   JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = c.TABLE_SCHEMA AND t.TABLE_NAME = c.TABLE_NAME
  WHERE c.TABLE_SCHEMA = DATABASE() ORDER BY c.TABLE_NAME, c.ORDINAL_POSITION`
@@ -137,6 +138,7 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 		Set, What, Name, Type, Base, Collation, Made string
 		Nullable, Generated, Filled                  bool
 		MaxLength, Rows                              int64
+		Scale                                        *int
 	}
 	if err := db.SelectContext(ctx, &columns, mysqlColumns); err != nil {
 		return nil, err
@@ -159,7 +161,7 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 		if c.What != "BASE TABLE" {
 			what = "view"
 		}
-		f := store.Field{Name: c.Name, Type: c.Type, Kind: mysqlKind(c.Base, c.Type), Generated: c.Generated, Filled: c.Filled,
+		f := store.Field{Name: c.Name, Type: c.Type, Kind: mysqlKind(c.Base, c.Type), Generated: c.Generated, Filled: c.Filled, Scale: c.Scale,
 			Nullable: c.Nullable && what == "table", Collation: c.Collation, Loose: c.Collation != "" && !strings.HasSuffix(c.Collation, "_bin")}
 		if json[c.Set+" "+c.Name] {
 			f.Kind, f.Type = store.JSON, "json"

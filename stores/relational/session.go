@@ -20,6 +20,7 @@ type session struct {
 	source *Source
 	conn   *sql.Conn // nil when it is over
 	failed bool      // a request failed, so that nothing can be committed
+	last   *write    // that was run
 }
 
 // begin begins a session.
@@ -60,6 +61,7 @@ func (x *session) Run(ctx context.Context, r store.Request, _ *store.Caller, in 
 	case *request:
 		a, err = r.runOn(ctx, x, in)
 	case *write:
+		x.last = r
 		a, err = r.runOn(ctx, x, in[0].Rows)
 	default:
 		return nil, fmt.Errorf("a request of the type %T, which is another source's", r)
@@ -79,11 +81,30 @@ func (x *session) Commit(ctx context.Context) error {
 	err := x.source.dialect.writing.commit(ctx, x.conn)
 	if err != nil {
 		x.drop()
-		return x.source.fail(ctx, err)
+		return x.unsure(ctx, err)
 	}
 	x.conn.Close()
 	x.conn = nil
 	return nil
+}
+
+// unsure returns the error of a commit that failed. Where the database did not answer it,
+// nobody knows whether it was done.
+func (x *session) unsure(ctx context.Context, err error) error {
+	w := x.source.dialect.writing
+	if w.conflict(err) {
+		return store.IsConflict(err)
+	}
+	if x.last != nil { // a rule that is looked at in the end
+		if broken := w.broken(err, x.last.set, x.last.catalogue, x.last.Action); broken != nil {
+			return x.last.refused(broken, err)
+		}
+	}
+	known := new(store.Error)
+	if err = x.source.fail(ctx, err); errors.As(err, &known) && (known.Code == store.Down || known.Code == store.Timeout || known.Code == store.Cancelled) {
+		return &store.Error{Code: known.Code, Msg: "broke off at the end of the change, and nobody knows whether it is made: read the records before it is sent again", Err: err}
+	}
+	return err
 }
 
 // rollbackTime is how long undoing may take: it is done also when nobody waits any more.

@@ -3,6 +3,7 @@ package relational
 import (
 	"context"
 	"fmt"
+	"math/big"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -318,15 +319,44 @@ func (r *write) check(rows *store.Rows, row int) error {
 		case column.Kind == store.Text && f.MaxLength > 0 && utf8.RuneCount(column.At(row)) > f.MaxLength:
 			return r.refused(&store.Broken{Rule: store.TooLong, Set: r.Set, Fields: []string{f.Name}, Most: f.MaxLength}, nil)
 		case column.Kind == store.Text && slices.Contains(column.At(row), 0):
-			return &store.Error{Code: store.BadValue, Msg: "cannot hold a text with the character U+0000"}
+			return r.refused(&store.Broken{Rule: store.NotText, Set: r.Set, Fields: []string{f.Name}}, nil)
 		case column.Kind == store.Text && len(f.Values) > 0 && !slices.Contains(f.Values, string(column.At(row))):
 			return r.refused(&store.Broken{Rule: store.OutOfRange, Set: r.Set, Fields: []string{f.Name}}, nil)
+		}
+		if f.Scale != nil && tooFine(column, row, *f.Scale) {
+			return r.refused(&store.Broken{Rule: store.TooFine, Set: r.Set, Fields: []string{f.Name}, Most: max(0, *f.Scale)}, nil)
 		}
 		if rule, wrong := r.source.dialect.writing.misfit(column, row, f); wrong {
 			return r.refused(&store.Broken{Rule: rule, Set: r.Set, Fields: []string{f.Name}}, nil)
 		}
 	}
 	return nil
+}
+
+// tooFine reports whether a value has more digits behind the point than a field holds,
+// which the database would round away without a word.
+func tooFine(c *store.Column, row, scale int) bool {
+	switch c.Kind {
+	case store.Time, store.Clock: // in microseconds
+		unit := int64(1)
+		for range 6 - min(scale, 6) {
+			unit *= 10
+		}
+		return c.Ints[row]%unit != 0
+	case store.Decimal, store.Int, store.Float:
+		n, ok := new(big.Rat).SetString(string(c.Text(row)))
+		if !ok {
+			return false // infinite
+		}
+		unit := new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(max(scale, -scale))), nil)
+		if scale >= 0 {
+			n.Mul(n, new(big.Rat).SetInt(unit))
+		} else {
+			n.Quo(n, new(big.Rat).SetInt(unit))
+		}
+		return !n.IsInt()
+	}
+	return false
 }
 
 // fitsWhole reports whether a column of whole numbers, of a database that holds columns
@@ -364,7 +394,7 @@ func (r *write) fail(ctx context.Context, err error) error {
 		return r.refused(broken, err)
 	}
 	if w.conflict(err) {
-		return &store.Error{Code: store.Conflict, Msg: "is being changed by another one at the same time", Err: err}
+		return store.IsConflict(err)
 	}
 	return r.source.fail(ctx, err)
 }

@@ -12,7 +12,8 @@ import (
 // Catalogue reads a catalogue from text: a line for each record set, with its
 // name, a colon, and its fields as name kind. Behind a kind, "?" says that the
 // value may be missing, "!" that the field is a key by itself, "+" that it is
-// indexed, and "=a|b" gives the values of an enum. A field "(a,b)!" is a key of
+// indexed, "~" that the store fills it and "^" that it computes it, and "=a|b" gives the
+// values of an enum. A field "(a,b)!" is a key of
 // several fields. "[kind]" is a list.
 //
 //	craft: imo int! name text+ draught int? craft_type text=cargo|tug
@@ -49,7 +50,7 @@ func field(set *store.Set, name, word string) store.Field {
 	if values != "" {
 		f.Values = strings.Split(values, "|")
 	}
-	kind := strings.TrimRight(word, "?!+")
+	kind := strings.TrimRight(word, "?!+~^")
 	if inner, ok := strings.CutPrefix(kind, "["); ok {
 		f.Kind = store.List
 		f.Elem = mustKind(strings.TrimSuffix(inner, "]"))
@@ -61,6 +62,7 @@ func field(set *store.Set, name, word string) store.Field {
 		f.Opens = []store.Kind{store.Text, store.Int, store.Float, store.Bool}
 	}
 	f.Nullable = strings.Contains(word, "?")
+	f.Filled, f.Generated = strings.Contains(word, "~"), strings.Contains(word, "^")
 	if strings.Contains(word, "!") {
 		set.Keys = append(set.Keys, []string{name})
 		set.Index = append(set.Index, []string{name})

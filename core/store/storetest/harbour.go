@@ -15,9 +15,9 @@ operators: id int! name text country text parent_id int?+ billing_token text
 craft: imo int! craft_type text=cargo|tanker|ferry|tug name text+ length_m float draught_dm int? built_on date? operator_id int+ tow_imo int? deadweight_t int? containers int? double_hull bool? passengers int? cars int? bollard_pull_t decimal? fittings json?
 quays: code text! name text station_code text?+
 berths: quay_code text number int name text length_m float max_draught_dm int (quay_code,number)!
-port_calls: id int! craft_imo int+ quay_code text?+ berth_number int? arrived_at time+ departed_at time? purpose text=load|unload|bunker|passengers|repair cargo_t decimal?
-pilots: id int! name text licence text!
-pilotage: id int! call_id int+ pilot_id int+ role text=lead|assist|trainee boarded_at time
+port_calls: id int!~ craft_imo int+ quay_code text?+ berth_number int? arrived_at time+ departed_at time? purpose text=load|unload|bunker|passengers|repair cargo_t decimal?
+pilots: id int!~ name text licence text!
+pilotage: id int!~ call_id int+ pilot_id int+ role text=lead|assist|trainee boarded_at time
 `
 
 // InspectionsCatalogue is the document part of the harbour, as text.
@@ -57,6 +57,9 @@ func HarbourTexts(t testing.TB, root string) []schema.Text {
 	}
 	return texts
 }
+
+// Writable says that a source is written to, though nothing is ever begun.
+func Writable() *store.Writing { return &store.Writing{} }
 
 // AnyFunction says that a source has every function.
 func AnyFunction(string, store.Signature) error { return nil }

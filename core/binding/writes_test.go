@@ -1,0 +1,109 @@
+package binding_test
+
+import (
+	"strings"
+	"testing"
+
+	"osprey/core/binding"
+	"osprey/core/language"
+	"osprey/core/language/languagetest"
+	"osprey/core/schema"
+	"osprey/core/store"
+	"osprey/core/store/storetest"
+)
+
+// quayside is a source with what can go wrong in writing: columns that the database fills
+// and computes, a view, a table without a key, and records of two types in one.
+func quayside() map[string]*binding.Source {
+	catalogue := storetest.Catalogue(`
+calls: id int!~ craft int+ berth int? plain text noted time~ twice int?^ papers json? tags [text]? kind text?=in|out
+craft: imo int! name text
+craft_now: imo int! name text
+notes: text text?
+moves: id int!~ kind text=in|out at time`)
+	catalogue.Sets["craft_now"].What = "view"
+	all := sources()
+	all["db"] = &binding.Source{Name: "db", Kind: "postgres", Naming: binding.Exact, Catalogue: catalogue,
+		Capabilities: store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey, Write: storetest.Writable()}}
+	return all
+}
+
+const quaysideTypes = ` type Query { calls: [Call!] @read }
+type Call @stored(in: "db", as: "calls", key: "id") { id: ID! craft: Craft! @related(here: "craft", there: "imo") berth: Int plain: String! noted: DateTime! twice: Int flag: String @at(path: "papers.flag") tags: [String!] kind: Kind }
+type Craft @stored(in: "db", as: "craft", key: "imo") { imo: ID! name: String! }
+enum Kind { IN @at(path: "in") OUT @at(path: "out") }`
+
+// TestWriteFindings holds what check tells of fields that write.
+func TestWriteFindings(t *testing.T) {
+	const moves = ` interface Move @stored(in: "db", as: "moves", key: "id") @kind(by: "kind") { id: ID! at: DateTime! } type In implements Move @kind(is: "in") { id: ID! at: DateTime! } type Out implements Move @kind(is: "out") { id: ID! at: DateTime! }`
+	var remedies languagetest.Remedies
+	for _, test := range []struct{ mutation, want string }{
+		{`a(call: CallAdd!): Call @add`, ``},
+		{`a(craft: ID!, plain: String!): Call @add`, ``},
+		{`a(calls: [CallAdd!]!): [Call!]! @add`, ``},
+		{`a(id: ID!, change: CallChange!): Call @change`, ``},
+		{`a(id: ID!, plain: String): Call @change`, ``},
+		{`a(id: ID!): Call @remove`, ``},
+		{`a(at: DateTime!): In @add } ` + moves + ` type Never { x: Int`, ``},
+		{`a(id: ID!): Call`, `error unbound Mutation.a: nothing says where Mutation.a comes from → write @add, @change or @remove behind it, or @computed(by: …) with a function that makes the change`},
+		{`a(craft: ID!): Call @add`, `error write Mutation.a: Mutation.a adds to calls, and nothing fills plain, which it must have → give it in an argument, or let the store fill it`},
+		{`a(craft: ID!, plain: String!, twice: Int): Call @add`, `error write Mutation.a(twice:): Mutation.a(twice:) gives calls.twice, which the store computes → leave it out`},
+		{`a(craft: ID!, plain: String!, flag: String): Call @add`, `error not-supported Mutation.a(flag:): Mutation.a(flag:) gives calls.papers.flag, which is inside a column of JSON → give the column as a whole`},
+		{`a(craft: ID!, plain: String!, name: String): Call @add`, `error argument Mutation.a(name:): nothing uses the argument "name" of Mutation.a: it is no field of Call`},
+		{`a(craft: ID!, plain: String!, berth: Boolean): Call @add`, `error type-fits Mutation.a(berth:)`},
+		{`a(craft: ID!, plain: String!, berth: String): Call @add`, ``}, // a text that is no number is told when it comes
+		{`a(craft: ID!, plain: String!, tags: String): Call @add`, `error type-fits Mutation.a(tags:)`},
+		{`a(craft: ID!, plain: String!, x: String @at(path: "plain")): Call @add`, `error write Mutation.a(x:): Mutation.a gives calls.plain twice: as Call.plain and as Mutation.a(x:) → leave one of them out`},
+		{`a(craft: ID!, plain: String!, kind: Odd): Call @add } enum Odd { UP`, `error column Odd.UP: the value Odd.UP is stored as "UP", which calls.kind in db never is`},
+		{`a(calls: [CallAdd!]!): Call @add`, `error write Mutation.a: Mutation.a is one record, and what it is given is a list, or the other way round → make it [Call!]!`},
+		{`a(call: CallAdd!): [Call!] @add`, `error write Mutation.a: Mutation.a is one record, and what it is given is a list, or the other way round → make it Call`},
+		{`a(plain: String): Call @change`, `error write Mutation.a: Mutation.a does not say which Call is meant: nothing gives id → give it a required argument for each field of the key`},
+		{`a(id: ID, plain: String): Call @change`, `error write Mutation.a: Mutation.a does not say which Call is meant`},
+		{`a(id: ID!): Call @change`, `error write Mutation.a: Mutation.a changes nothing → add an argument such as change: CallChange!, which Osprey supplies`},
+		{`a(id: ID!, plain: String): Call! @change`, `warning nullable Mutation.a: Mutation.a is required`},
+		{`a(id: ID!, change: C!): Call @change } input C { id: ID plain: String`, `error write C.id: C.id is a part of the key of Call, which does not change → leave it out`},
+		{`a(id: ID!, plain: String): Call @remove`, `error argument Mutation.a(plain:): nothing uses the argument "plain" of Mutation.a → leave it out`},
+		{`a(id: ID!, change: CallChange): Call @remove`, `error argument Mutation.a(change:)`},
+		{`a(text: String): Note @add } type Note @stored(in: "db", as: "notes") { text: String`, `error write Mutation.a: Mutation.a writes to notes, and nothing tells its records apart → say with @stored(key: …) what does`},
+		{`a(imo: ID!, name: String!): Now @add } type Now @stored(in: "db", as: "craft_now", key: "imo") { imo: ID! name: String!`, `error write Mutation.a: Mutation.a writes to craft_now, which is a view → write to the table`},
+		{`a(outcome: String): Inspection @add } type Inspection @stored(in: "inspections", as: "inspections", key: "_id") { outcome: String`, `error not-supported Mutation.a: Mutation.a writes to inspections, and this version of Osprey does not write to sources of the kind mongodb yet`},
+		{`a(at: DateTime!): Move @add }` + moves + ` type Never { x: Int`, `error write Mutation.a: Mutation.a adds a Move, and nothing says of which type → give the field the type of what it adds, such as In`},
+		{`a(id: ID!): C @remove } type C @stored(in: "db", as: "calls", key: "id") { id: ID! plain: String! @change`, `error write C.plain: C.plain has @change, which is for fields of the mutation type → move it there`},
+	} {
+		text := "type Mutation { " + test.mutation + " }" + quaysideTypes
+		problemsOf := func(text string) language.Problems {
+			_, _, problems := binding.Resolve([]schema.Text{{Body: text}}, quayside())
+			return problems
+		}
+		s, _, problems := binding.Resolve([]schema.Text{{Body: text}}, quayside())
+		got := describe(s, problems)
+		named(t, problems)
+		if !strings.Contains(got, test.want) || test.want == "" && got != "" {
+			t.Errorf("%s\nreports\n%swant\n%s", test.mutation, got, test.want)
+		}
+		remedies.Try(t, text, problems, offsetIn(s, text), problemsOf)
+	}
+}
+
+// TestSuppliedWrites holds what is supplied for what a record is given: no computed
+// column, no key in a change, and nothing twice; what the store fills is not required.
+func TestSuppliedWrites(t *testing.T) {
+	s, _, problems := binding.Resolve([]schema.Text{{Body: `type Mutation { a(call: CallAdd!): Call @add c(id: ID!, change: CallChange!): Call @change }` + quaysideTypes}}, quayside())
+	if len(problems) > 0 {
+		t.Fatal(problems)
+	}
+	for name, want := range map[string]string{
+		"CallAdd":    "id: ID craft: ID! berth: Int plain: String! noted: DateTime tags: [String!] kind: Kind",
+		"CallChange": "craft: ID berth: Int plain: String noted: DateTime tags: [String!] kind: Kind",
+	} {
+		var fields []string
+		if input, ok := s.Type(name).(*schema.InputObject); ok {
+			for _, f := range input.Fields {
+				fields = append(fields, f.Name+": "+f.Type.String())
+			}
+		}
+		if got := strings.Join(fields, " "); got != want {
+			t.Errorf("%s has %s\nwant %s", name, got, want)
+		}
+	}
+}

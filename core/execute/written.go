@@ -1,0 +1,216 @@
+package execute
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"osprey/core/plan"
+	"osprey/core/schema"
+	"osprey/core/store"
+)
+
+// writtenRecords writes the records of a field that writes: for each key that was
+// written, what was read of it.
+func (r *run) writtenRecords(b []byte, f *plan.Field) ([]byte, bool) {
+	write := f.Write.Read
+	got := r.fetched[write.Fetch.ID]
+	if got.err != nil {
+		r.failedWrite(f, got.err)
+		return b, false
+	}
+	t := got.answer.Tables[write.Index]
+	if f.Null.Item == nil {
+		if t.Len == 0 {
+			if f.Null.NonNull {
+				r.missing(f)
+			}
+			return b, false
+		}
+		return r.writtenRecord(b, f, 0)
+	}
+	return r.items(b, f.Null.Item, t.Len, func(b []byte, i int) ([]byte, bool) { return r.writtenRecord(b, f, i) })
+}
+
+func (r *run) writtenRecord(b []byte, f *plan.Field, row int) ([]byte, bool) {
+	l, from, to, ok := r.linked(f, row)
+	if !ok {
+		return b, false
+	}
+	return r.one(b, f, f, l, from, to)
+}
+
+// failedWrite tells why a write was not done, in the schema's words.
+func (r *run) failedWrite(f *plan.Field, err error) {
+	fetch := f.Write.Read.Fetch
+	var known *store.Error
+	if errors.As(err, &known) && known.Broken != nil {
+		r.fail(f, nil, string(known.Code), fetch.Source, r.brokenRule(f, known.Broken))
+		return
+	}
+	if before := (*told)(nil); errors.As(err, &known) && !errors.As(err, &before) && known.Code == store.Conflict {
+		r.fail(f, nil, string(known.Code), fetch.Source, fmt.Sprintf(msgConflict, f.At))
+		return
+	}
+	code, msg := describe(fetch, err)
+	r.fail(f, nil, code, fetch.Source, msg)
+}
+
+// brokenRule says which rule a write breaks.
+func (r *run) brokenRule(f *plan.Field, broken *store.Broken) string {
+	read := f.Write.Read
+	var fields []string
+	for _, path := range broken.Fields {
+		fields = append(fields, r.ruledField(read, broken, path))
+	}
+	what := strings.Join(fields, " and ")
+	if what == "" {
+		if what = broken.Set; what == read.Write.Store.Set {
+			what = f.Object.Type
+		}
+	}
+	switch several := len(fields) > 1; broken.Rule {
+	case store.NotText:
+		return fmt.Sprintf(msgNotText, what)
+	case store.Taken:
+		if several {
+			return fmt.Sprintf(msgTakenTogether, what)
+		}
+		return fmt.Sprintf(msgTaken, what)
+	case store.Lost:
+		if several {
+			return fmt.Sprintf(msgLostTogether, what)
+		}
+		return fmt.Sprintf(msgLost, what)
+	case store.Used:
+		return fmt.Sprintf(msgUsed, what)
+	case store.Required:
+		return fmt.Sprintf(msgRequired, what)
+	case store.TooLong:
+		if broken.Most > 0 {
+			return fmt.Sprintf(msgTooLong, what, broken.Most)
+		}
+		return fmt.Sprintf(msgTooLongSomewhere, what)
+	case store.TooFine:
+		return fmt.Sprintf(msgTooFine, what, broken.Most)
+	case store.OutOfRange:
+		if len(fields) == 0 {
+			return fmt.Sprintf(msgOutOfRangeOf, what)
+		}
+		return fmt.Sprintf(msgOutOfRange, what)
+	}
+	if broken.Name == "" {
+		return fmt.Sprintf(msgOtherRule, what)
+	}
+	return fmt.Sprintf(msgNamedRule, what, broken.Name)
+}
+
+// ruledField returns the field that a rule is about, with the value that was given for it
+// if there is one that breaks the rule.
+func (r *run) ruledField(read *plan.Read, broken *store.Broken, path string) string {
+	w, set := read.Write, broken.Set
+	for c := range w.Values {
+		of := &w.Values[c]
+		if set != w.Store.Set || of.Path != path {
+			continue
+		}
+		name := of.About
+		rows := r.inputs[read.Fetch.ID][0].Rows
+		if rows == nil || broken.Rule != store.Taken && broken.Rule != store.Lost && broken.Rule != store.OutOfRange || rows.Len != 1 || rows.Columns[c].Null[0] || rows.Columns[c].Kind == store.List || rows.Columns[c].Kind == store.JSON {
+			return name
+		}
+		if value := string(rows.Columns[c].Text(0)); utf8.RuneCountInString(value) <= longestTold {
+			return name + " " + quoted(rows.Columns[c].Kind, value)
+		}
+		return name
+	}
+	return w.FieldOf(set, path)
+}
+
+// longestTold is how many characters a value has that a message repeats.
+const longestTold = 60
+
+func quoted(kind store.Kind, value string) string {
+	if kind == store.Text {
+		return strconv.Quote(value)
+	}
+	return value
+}
+
+// placeOf says which value of a write is meant.
+func placeOf(w *plan.Write, of *plan.WriteValue, row int) string {
+	if w.List != nil {
+		return fmt.Sprintf("%s[%d].%s", w.List.Name, row, of.Name)
+	}
+	if of.Arg != nil && of.Input != "" {
+		return of.Arg.Name + "." + of.Name
+	}
+	return of.Name
+}
+
+// put adds a value that is written to a column. A value that does not fit is an error,
+// and never left out.
+func put(c *store.Column, of *plan.WriteValue, v schema.Value) error {
+	if v == nil {
+		c.AppendNull()
+		return nil
+	}
+	if !of.Many {
+		return putOne(c, of, v)
+	}
+	list, isList := v.([]schema.Value)
+	if !isList {
+		list = []schema.Value{v}
+	}
+	for _, item := range list {
+		if item == nil {
+			c.Elem.AppendNull()
+		} else if err := putOne(c.Elem, of, item); err != nil {
+			return err
+		}
+	}
+	c.EndList()
+	return nil
+}
+
+func putOne(c *store.Column, of *plan.WriteValue, v schema.Value) error {
+	if c.Kind == store.JSON {
+		text, err := json.Marshal(plainValue(v))
+		if err != nil {
+			return errors.New(msgNoJSON)
+		}
+		c.AppendBytes(text)
+		return nil
+	}
+	given := store.Column{Kind: store.Text}
+	switch v := v.(type) {
+	case bool:
+		given.Kind = store.Bool
+		given.AppendInt(map[bool]int64{true: 1}[v])
+	case int64:
+		given.Kind = store.Int
+		given.AppendInt(v)
+	case float64:
+		given.Kind = store.Float
+		given.AppendFloat(v)
+	case schema.Symbol:
+		stored, ok := of.Enum.Stored[string(v)]
+		if !ok {
+			return fmt.Errorf(msgNoSpelling, v)
+		}
+		given.AppendText(stored)
+	case string:
+		given.AppendText(v)
+	case json.Number:
+		given.AppendText(string(v))
+	default:
+		return fmt.Errorf(msgCannotBeWritten, c.Kind)
+	}
+	if !c.AppendAs(&given, 0) {
+		return fmt.Errorf(msgCannotBeWritten, c.Kind)
+	}
+	return nil
+}

@@ -1,0 +1,316 @@
+package relational_test
+
+import (
+	"database/sql"
+	"fmt"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"osprey/core/store"
+	"osprey/demo/demotest"
+	"osprey/stores/conform"
+	"osprey/stores/relational"
+)
+
+// writtenTypes are quays, berths and port calls that are written to: by arguments, by one
+// input object, and by a list of them.
+const writtenTypes = `type Query { quays: [Quay!]! @read calls: [PortCall!]! @read(sort: "id") }
+type Mutation {
+  build(code: ID!, name: String): Quay @add
+  buildAll(quays: [QuayAdd!]!): [Quay!] @add
+  berth(berth: BerthAdd!): Berth @add
+  arrive(call: PortCallAdd!): PortCall @add
+  arriveAll(calls: [PortCallAdd!]!): [PortCall!]! @add
+  mustArrive(call: PortCallAdd!): PortCall! @add
+  correct(id: ID!, change: PortCallChange!): PortCall @change
+  move(id: ID!, berthNumber: Int): PortCall @change
+  rename(code: ID!, name: String! = "Nameless"): Quay @change
+  strike(id: ID!): PortCall @remove
+  raze(code: ID!): Quay @remove
+}
+type Quay @stored(in: "db", as: "quays", key: "code") { code: ID! name: String! calls: [PortCall!]! @related(here: "code", there: "quay", sort: "id") visits: Int! @total(of: "calls") }
+type Berth @stored(in: "db", as: "berths", key: ["quay", "number"]) { quay: Quay! @related(here: "quay", there: "code") number: Int! }
+type PortCall @stored(in: "db", as: "calls", key: "id") {
+  id: ID!
+  quay: Quay @related(here: "quay", there: "code")
+  berthNumber: Int @at(path: "berth")
+  noted: DateTime!
+  plain: String
+  twice: Int
+}`
+
+// written opens the constrained tables of a database behind the types that write to them.
+func written(t *testing.T, kind string) (*conform.Engine, *sql.DB) {
+	t.Helper()
+	var tables strings.Builder
+	for _, statement := range constrained[kind] {
+		tables.WriteString(strings.ReplaceAll(statement, "\n", " ") + "\n")
+	}
+	e, db := engineOf(t, kind, writtenTypes, strings.TrimSpace(tables.String()))
+	run(t, db, `INSERT INTO quays VALUES ('N', 'Nord'), ('S', 'Süd')
+INSERT INTO berths VALUES ('N', 1), ('N', 2), ('S', 1)`)
+	return e, db
+}
+
+// TestMutations adds, changes and removes through a schema, in every database: each
+// answer is as wanted, with any selection, and what the tables hold then is read by the
+// driver.
+func TestMutations(t *testing.T) {
+	for _, kind := range relational.Kinds() {
+		t.Run(kind, func(t *testing.T) {
+			e, db := written(t, kind)
+			for _, test := range []struct{ op, data, errors string }{
+				{`mutation { build(code: "O", name: "Ost ⚓ 'x'") { code name visits calls { id } } }`, `{"build":{"code":"O","name":"Ost ⚓ 'x'","visits":0,"calls":[]}}`, ``},
+				{`mutation { buildAll(quays: [{code: "A", name: "Alt"}, {code: "B", name: "Bau"}]) { name } }`, `{"buildAll":[{"name":"Alt"},{"name":"Bau"}]}`, ``},
+				{`mutation { buildAll(quays: []) { name } }`, `{"buildAll":[]}`, ``},
+				{`mutation { berth(berth: {quay: "O", number: 7}) { number quay { name } } }`, `{"berth":{"number":7,"quay":{"name":"Ost ⚓ 'x'"}}}`, ``},
+				{`mutation { arrive(call: {quay: "N", berthNumber: 2, noted: "2026-03-01T08:30:00Z", plain: "a"}) { id twice noted quay { name visits calls { id } } } }`, `{"arrive":{"id":"1","twice":4,"noted":"2026-03-01T08:30:00Z","quay":{"name":"Nord","visits":1,"calls":[{"id":"1"}]}}}`, ``},
+				{`mutation { arriveAll(calls: [{}, {quay: "S", noted: "2026-03-02T00:00:00Z"}, {plain: null, berthNumber: 9}]) { id quay { code } berthNumber } }`, `{"arriveAll":[{"id":"2","quay":null,"berthNumber":null},{"id":"3","quay":{"code":"S"},"berthNumber":null},{"id":"4","quay":null,"berthNumber":9}]}`, ``},
+				// Absent leaves alone, and null clears.
+				{`mutation { correct(id: 1, change: {plain: "b"}) { berthNumber plain quay { code } } }`, `{"correct":{"berthNumber":2,"plain":"b","quay":{"code":"N"}}}`, ``},
+				{`mutation { correct(id: 1, change: {quay: null, plain: null}) { berthNumber plain quay { code } } }`, `{"correct":{"berthNumber":2,"plain":null,"quay":null}}`, ``},
+				{`mutation { correct(id: 1, change: {}) { id plain } }`, `{"correct":{"id":"1","plain":null}}`, ``},
+				{`mutation { correct(id: 99, change: {plain: "x"}) { id } }`, `{"correct":null}`, ``},
+				{`mutation { move(id: 1) { berthNumber } }`, `{"move":{"berthNumber":2}}`, ``},
+				{`mutation { move(id: 1, berthNumber: null) { berthNumber twice } }`, `{"move":{"berthNumber":null,"twice":null}}`, ``},
+				{`mutation { rename(code: "B") { name } }`, `{"rename":{"name":"Nameless"}}`, ``},
+				// In their order, each as a whole; what is removed is answered as it was.
+				{`mutation { one: arrive(call: {quay: "B", plain: "z"}) { id } raze(code: "A") { name visits } two: correct(id: 5, change: {plain: "y"}) { plain } strike(id: 5) { plain quay { name visits } } again: strike(id: 5) { id } raze2: raze(code: "B") { code } }`,
+					`{"one":{"id":"5"},"raze":{"name":"Alt","visits":0},"two":{"plain":"y"},"strike":{"plain":"y","quay":{"name":"Nameless","visits":1}},"again":null,"raze2":{"code":"B"}}`, ``},
+				// What breaks a rule is told in the schema's words, and the others are done.
+				{`mutation { build(code: "N", name: "Neu") { code } next: build(code: "W", name: "West") { code } }`, `{"build":null,"next":{"code":"W"}}`, `[build] CONSTRAINT Quay.code "N" is taken: another record has it`},
+				{`mutation { build(code: "X", name: "Nord") { code } }`, `{"build":null}`, `[build] CONSTRAINT Quay.name "Nord" is taken: another record has it`},
+				{`mutation { build(code: "X") { code } }`, `{"build":null}`, `[build] CONSTRAINT Quay.name is required`},
+				{`mutation { buildAll(quays: [{code: "Y", name: "Yard"}, {code: "Z", name: "Nord"}]) { code } }`, `{"buildAll":null}`, `[buildAll] CONSTRAINT Quay.name is taken: another record has it`},
+				{`mutation { mustArrive(call: {plain: "q"}) { id } after: mustArrive(call: {plain: "q"}) { id } never: arrive(call: {plain: "never"}) { id } }`, `null`, `[after] CONSTRAINT PortCall.plain "q" is taken: another record has it`},
+			} {
+				o := e.Ask(t, test.op, nil)
+				if errors := strings.Join(o.Errors, " "); o.Data != test.data || errors != test.errors {
+					t.Errorf("%s\ngives %s %v\nwant  %s %s", test.op, o.Data, o.Errors, test.data, test.errors)
+				}
+			}
+			for query, want := range map[string]string{
+				"SELECT count(*) FROM quays":                         "4", // N, S, O, W
+				"SELECT count(*) FROM berths":                        "4",
+				"SELECT count(*) FROM calls WHERE plain = 'never'":   "0",
+				"SELECT count(*) FROM calls WHERE plain = 'q'":       "1",
+				"SELECT count(*) FROM quays WHERE code IN ('Y','Z')": "0",
+				"SELECT name FROM quays WHERE code = 'O'":            "Ost ⚓ 'x'",
+			} {
+				var is string
+				if err := db.QueryRow(query).Scan(&is); err != nil || is != want {
+					t.Errorf("%s is %q %v, want %q", query, is, err, want)
+				}
+			}
+		})
+	}
+}
+
+// TestForeignKeysAreTold writes what foreign keys refuse, where the database says which.
+func TestForeignKeysAreTold(t *testing.T) {
+	for _, kind := range []string{relational.Postgres, relational.MySQL} {
+		t.Run(kind, func(t *testing.T) {
+			e, _ := written(t, kind)
+			for _, test := range []struct{ op, errors string }{
+				{`mutation { berth(berth: {quay: "Q", number: 1}) { number } }`, `[berth] CONSTRAINT Berth.quay "Q" leads to no record`},
+				{`mutation { arrive(call: {quay: "N", berthNumber: 9}) { id } }`, `[arrive] CONSTRAINT PortCall.quay "N" and PortCall.berthNumber 9 lead to no record together`},
+				{`mutation { raze(code: "N") { code } }`, `[raze] CONSTRAINT the record is still referred to, by Berth.quay`},
+				{`mutation { build(code: "FAR TOO LONG", name: "x") { code } }`, `[build] CONSTRAINT Quay.code holds at most 4 characters`},
+				{`mutation { move(id: 1, berthNumber: 1) { id } }`, ``},
+			} {
+				o := e.Ask(t, test.op, nil)
+				if errors := strings.Join(o.Errors, " "); errors != test.errors || strings.Contains(o.Data, "code") {
+					t.Errorf("%s\ngives %s %v\nwant  %s", test.op, o.Data, o.Errors, test.errors)
+				}
+			}
+		})
+	}
+}
+
+// TestWritesAreOneTransaction counts at PostgreSQL what a write and the reading of its
+// answer are: the write, one statement for all that is selected in the same database, and
+// one transaction.
+func TestWritesAreOneTransaction(t *testing.T) {
+	e, db := written(t, relational.Postgres)
+	count := demotest.Statements(t)
+	transactions := func() (n int) {
+		if err := db.QueryRow("SELECT count(DISTINCT xmin::text) FROM calls").Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	var calls []string
+	for i := range 100 {
+		calls = append(calls, fmt.Sprintf(`{plain: "call %d", quay: "N", noted: "2026-03-01T%02d:%02d:00Z"}`, i, i/60, i%60))
+	}
+	before := count()
+	o := e.Ask(t, `mutation { arriveAll(calls: [`+strings.Join(calls, ", ")+`]) { id quay { name calls { plain } } } }`, nil)
+	after := count()
+	if len(o.Errors) > 0 || strings.Count(o.Data, `"id":`) != 100 || after-before != 4 || transactions() != 1 {
+		t.Errorf("a list of 100 and its answer are %d statements and %d transactions, %v", after-before, transactions(), o.Errors)
+	}
+}
+
+// TestTwoWritersAtOnce lets eight change the same records in opposite orders: each change
+// is done as a whole, and all are done.
+func TestTwoWritersAtOnce(t *testing.T) {
+	for _, kind := range relational.Kinds() {
+		t.Run(kind, func(t *testing.T) {
+			e, db := written(t, kind)
+			e.Ask(t, `mutation { arriveAll(calls: [{plain: "a"}, {plain: "b"}]) { id } }`, nil)
+			var wait sync.WaitGroup
+			for writer := range 8 {
+				wait.Go(func() {
+					for i := range 10 {
+						o := e.Ask(t, fmt.Sprintf(`mutation { move(id: %d, berthNumber: %d) { id berthNumber } arrive(call: {plain: "%d of %d"}) { id } }`, 1+i%2, writer, i, writer), nil)
+						if len(o.Errors) > 0 || !strings.Contains(o.Data, fmt.Sprintf(`"berthNumber":%d`, writer)) {
+							t.Errorf("a writer gets %s %v", o.Data, o.Errors)
+						}
+					}
+				})
+			}
+			wait.Wait()
+			var n int
+			if err := db.QueryRow("SELECT count(*) FROM calls").Scan(&n); err != nil || n != 82 {
+				t.Errorf("there are %d calls %v, want 82", n, err)
+			}
+		})
+	}
+}
+
+// TestConflict lets a change wait for another one in a database that then refuses it: it
+// is begun again, as a whole. One that always meets another one is an error of its own.
+func TestConflict(t *testing.T) {
+	db, url := emptyDatabase(t, relational.Postgres)
+	run(t, db, `CREATE TABLE calls (id int PRIMARY KEY, plain text, ballast int)
+INSERT INTO calls VALUES (1, 'a', 0)
+CREATE SEQUENCE attempts
+CREATE FUNCTION refuse() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN IF NEW.plain = ''never'' THEN PERFORM nextval(''attempts''); RAISE serialization_failure; END IF; RETURN NEW; END'
+CREATE TRIGGER refuse BEFORE UPDATE ON calls FOR EACH ROW EXECUTE FUNCTION refuse()`)
+	e := conform.NewEngine(t, `type Query { calls: [PortCall!]! @read }
+type Mutation { correct(id: ID!, plain: String): PortCall @change }
+type PortCall @stored(in: "db", as: "calls", key: "id") { id: ID! plain: String ballast: Int }`,
+		map[string]store.Source{"db": openAt(t, relational.Postgres, url+"&default_transaction_isolation=serializable")})
+	other, err := db.Begin()
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer other.Rollback()
+	if _, err := other.Exec("UPDATE calls SET ballast = 7 WHERE id = 1"); err != nil {
+		t.Fatal(err)
+	}
+	done := make(chan conform.Outcome)
+	go func() { done <- e.Ask(t, `mutation { correct(id: 1, plain: "b") { plain ballast } }`, nil) }()
+	for waiting := 0; waiting == 0; time.Sleep(5 * time.Millisecond) {
+		if err := db.QueryRow("SELECT count(*) FROM pg_locks WHERE NOT granted").Scan(&waiting); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := other.Commit(); err != nil {
+		t.Fatal(err)
+	}
+	if o := <-done; o.Data != `{"correct":{"plain":"b","ballast":7}}` || len(o.Errors) > 0 {
+		t.Errorf("behind another change, one gives %s %v", o.Data, o.Errors)
+	}
+	o := e.Ask(t, `mutation { correct(id: 1, plain: "never") { plain } }`, nil)
+	var attempts int
+	if err := db.QueryRow("SELECT last_value FROM attempts").Scan(&attempts); err != nil {
+		t.Fatal(err)
+	}
+	want := "[correct] CONFLICT Mutation.correct met another change of the same records several times, and nothing of it is done"
+	if errors := strings.Join(o.Errors, " "); errors != want || attempts != 4 {
+		t.Errorf("what always meets another one is tried %d times, and gives %s\nwant %s", attempts, errors, want)
+	}
+}
+
+// TestRuleAtTheEnd breaks a rule that PostgreSQL looks at when the transaction ends.
+func TestRuleAtTheEnd(t *testing.T) {
+	e, db := engineOf(t, relational.Postgres, `type Query { calls: [PortCall!]! @read }
+type Mutation { arrive(id: ID!, after: ID): PortCall @add }
+type PortCall @stored(in: "db", as: "calls", key: "id") { id: ID! after: PortCall @related(here: "after", there: "id") }`,
+		"CREATE TABLE calls (id int PRIMARY KEY, after int REFERENCES calls DEFERRABLE INITIALLY DEFERRED)")
+	if o := e.Ask(t, `mutation { arrive(id: 1, after: 2) { id } }`, nil); strings.Join(o.Errors, " ") != `[arrive] CONSTRAINT PortCall.after 2 leads to no record` {
+		t.Errorf("it gives %s %v", o.Data, o.Errors)
+	}
+	if o := e.Ask(t, `mutation { arrive(id: 1, after: 1) { id after { after { id } } } }`, nil); o.Data != `{"arrive":{"id":"1","after":{"after":{"id":"1"}}}}` {
+		t.Errorf("it gives %s %v", o.Data, o.Errors)
+	}
+	var n int
+	if err := db.QueryRow("SELECT count(*) FROM calls").Scan(&n); err != nil || n != 1 {
+		t.Errorf("there are %d calls, %v", n, err)
+	}
+}
+
+// TestWritesOfTypes writes records of several types in one set: what is added is of the
+// field's type, and what is of another one is not found.
+func TestWritesOfTypes(t *testing.T) {
+	for _, kind := range relational.Kinds() {
+		t.Run(kind, func(t *testing.T) {
+			e, db := engineOf(t, kind, `type Query { fleet: [Craft!]! @read(sort: "imo") }
+type Mutation {
+  launch(imo: ID!, name: String!, sponsor: String): Tug @add
+  register(craft: FerryAdd!): Ferry @add
+  rename(imo: ID!, name: String!): Tug @change
+  call(imo: ID!, name: String!): Craft @change
+  scrap(imo: ID!): Ferry @remove
+}
+interface Craft @stored(in: "db", as: "craft", key: "imo") @kind(by: "kind") { imo: ID! name: String! sponsor: String }
+type Tug implements Craft @kind(is: "tug") { imo: ID! name: String! sponsor: String pull: Decimal }
+type Ferry implements Craft @kind(is: "ferry") { imo: ID! name: String! sponsor: String cars: Int }`,
+				"CREATE TABLE craft (imo int PRIMARY KEY, kind varchar(10) NOT NULL, name varchar(40) NOT NULL, sponsor varchar(40), pull decimal(6, 1), cars int)")
+			op := `mutation { launch(imo: 1, name: "Bristle") { imo name pull } register(craft: {imo: 2, name: "Merle", cars: 40}) { cars name } }`
+			if o := e.Ask(t, op, nil); o.Data != `{"launch":{"imo":"1","name":"Bristle","pull":null},"register":{"cars":40,"name":"Merle"}}` || len(o.Errors) > 0 {
+				t.Errorf("it gives %s %v", o.Data, o.Errors)
+			}
+			op = `mutation { rename(imo: 2, name: "Wrong") { name } scrap(imo: 1) { name } right: rename(imo: 1, name: "Burr") { name } call(imo: 2, name: "Ouzel") { __typename name } scrapped: scrap(imo: 2) { name cars } }`
+			if o := e.Ask(t, op, nil); o.Data != `{"rename":null,"scrap":null,"right":{"name":"Burr"},"call":{"__typename":"Ferry","name":"Ouzel"},"scrapped":{"name":"Ouzel","cars":40}}` || len(o.Errors) > 0 {
+				t.Errorf("it gives %s %v", o.Data, o.Errors)
+			}
+			var left string
+			if err := db.QueryRow("SELECT name FROM craft WHERE kind = 'tug'").Scan(&left); err != nil || left != "Burr" {
+				t.Errorf("left is %q, %v", left, err)
+			}
+		})
+	}
+}
+
+// TestNothingIsRounded writes what a column could only hold in part: it is refused, and
+// what it holds exactly is written.
+func TestNothingIsRounded(t *testing.T) {
+	for kind, tables := range map[string]string{
+		relational.Postgres: "CREATE TABLE dues (id int PRIMARY KEY, amount numeric(6, 2), paid timestamptz(0), any_amount numeric, note varchar(4))",
+		relational.MySQL:    "CREATE TABLE dues (id int PRIMARY KEY, amount decimal(6, 2), paid datetime, any_amount decimal(30, 10), note varchar(4))",
+	} {
+		t.Run(kind, func(t *testing.T) {
+			e, db := engineOf(t, kind, `type Query { dues: [Due!] @read }
+type Mutation { owe(id: ID!, amount: Decimal, paid: DateTime, anyAmount: Decimal, note: String): Due @add }
+type Due @stored(in: "db", as: "dues", key: "id") { id: ID! amount: Decimal paid: DateTime anyAmount: Decimal @at(path: "any_amount") note: String }`, tables)
+			for n, test := range []struct{ given, want, errors string }{
+				{`amount: "1.25", paid: "2026-03-01T08:30:00Z", anyAmount: "0.0001"`, `{"owe":{"amount":"1.25","paid":"2026-03-01T08:30:00Z"}}`, ``},
+				{`amount: "1.2500"`, `{"owe":{"amount":"1.25","paid":null}}`, ``},
+				{`amount: "12e2"`, `{"owe":{"amount":"1200.00","paid":null}}`, ``},
+				{`amount: "1.255"`, `{"owe":null}`, `[owe] CONSTRAINT Due.amount holds at most 2 digits behind the point`},
+				{`amount: "1e-3"`, `{"owe":null}`, `[owe] CONSTRAINT Due.amount holds at most 2 digits behind the point`},
+				{`paid: "2026-03-01T08:30:00.5Z"`, `{"owe":null}`, `[owe] CONSTRAINT Due.paid holds at most 0 digits behind the point`},
+				{`amount: "10000"`, `{"owe":null}`, `[owe] CONSTRAINT Due.amount 10000 does not fit into its field`},
+				{`note: "a\u0000b"`, `{"owe":null}`, `[owe] CONSTRAINT Due.note cannot hold the character U+0000`},
+				{`note: "⚓⚓⚓⚓⚓"`, `{"owe":null}`, `[owe] CONSTRAINT Due.note holds at most 4 characters`},
+				{`note: "⚓⚓⚓⚓"`, `{"owe":{"amount":null,"paid":null}}`, ``},
+			} {
+				o := e.Ask(t, fmt.Sprintf(`mutation { owe(id: %d, %s) { amount paid } }`, n, test.given), nil)
+				if kind == relational.Postgres && strings.Contains(test.errors, "does not fit") { // which does not say in which
+					test.errors = `[owe] CONSTRAINT a number or moment of Due does not fit into its field`
+				}
+				if errors := strings.Join(o.Errors, " "); o.Data != test.want || errors != test.errors {
+					t.Errorf("%s\ngives %s %v\nwant  %s %s", test.given, o.Data, o.Errors, test.want, test.errors)
+				}
+			}
+			var n int
+			if err := db.QueryRow("SELECT count(*) FROM dues").Scan(&n); err != nil || n != 4 {
+				t.Errorf("there are %d dues, %v", n, err)
+			}
+		})
+	}
+}
