@@ -297,12 +297,17 @@ func TestReferenceOfDirectives(t *testing.T) {
 				t.Errorf("the harbour does not use @%s(%s:)", def.Name.Text, a.Name.Text)
 			}
 		}
+		if len(def.Arguments) == 0 {
+			if examples = []string{uses[def.Name.Text+" on a field"]}; examples[0] == "" {
+				t.Errorf("the harbour does not use @%s", def.Name.Text)
+			}
+		}
 		fmt.Fprintf(&b, "\n```graphql\n%s\n```\n", strings.Join(examples, "\n"))
 	}
 	keep(t, "docs/directives.md", b.String())
 }
 
-// harbourUses returns, for each argument of a directive, the shortest element of the
+// harbourUses returns, for each directive and each of its arguments, the shortest element of the
 // harbour that uses it, as it stands there.
 func harbourUses(t *testing.T) map[string]string {
 	t.Helper()
@@ -336,8 +341,12 @@ func noteUses(uses map[string]string, src *language.Source, def *language.TypeDe
 	bare.Description, bare.Fields, bare.Values, bare.Inputs = nil, nil, nil, nil
 	note := func(place string, list []*language.Directive, text string) {
 		for _, d := range list {
+			names := []string{d.Name.Text}
 			for _, a := range d.Arguments {
-				key := d.Name.Text + "." + a.Name.Text + " on a " + place
+				names = append(names, d.Name.Text+"."+a.Name.Text)
+			}
+			for _, name := range names {
+				key := name + " on a " + place
 				if have := uses[key]; have == "" || len(text) < len(have) {
 					uses[key] = text
 				}

@@ -199,7 +199,7 @@ func TestHelpWhileWriting(t *testing.T) {
 func TestVariablesAndSavedOperations(t *testing.T) {
 	url := serve(t)
 	ctx := browser(t, url+"/console/")
-	do(t, ctx, chromedp.WaitVisible(`[data-test=saved]`), chromedp.Click(`[data-test=saved]`), chromedp.WaitVisible(`.v-list-item`), chromedp.Sleep(300*time.Millisecond), chromedp.Click(`.v-list-item`),
+	do(t, ctx, chromedp.WaitVisible(`[data-test=saved]`), chromedp.Click(`[data-test=saved]`), chromedp.WaitVisible(`.v-list-item`), chromedp.Sleep(300*time.Millisecond), chromedp.Click(`//*[contains(@class, 'v-list-item') and contains(., 'Board')]`),
 		chromedp.Click(`[aria-label=Variables]`), chromedp.KeyEvent("a", chromedp.KeyModifiers(2)), chromedp.KeyEvent(`{"limit": `), chromedp.Click(run), chromedp.WaitVisible(`[data-test=trouble]`))
 	if got := text(t, ctx, `[data-test=trouble]`); !strings.Contains(got, "The variables are not JSON") {
 		t.Errorf("broken variables: %q", got)
@@ -211,6 +211,23 @@ func TestVariablesAndSavedOperations(t *testing.T) {
 	if got := text(t, ctx, summary); got != "asked 4 store requests in 2 waves" {
 		t.Errorf("the strip says %q", got)
 	}
+}
+
+// TestWriting runs a mutation, looks what it was, and breaks a rule.
+func TestWriting(t *testing.T) {
+	demotest.KeepRegistry(t)
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(run))
+	write(t, ctx, `mutation { license(pilot: {name: "Wren Halloway", licence: "SK-900"}) { name licence } }`)
+	do(t, ctx, chromedp.Click(run), chromedp.WaitVisible(summary))
+	if got := text(t, ctx, `[data-test=answer]`); !strings.Contains(got, "Wren Halloway") {
+		t.Errorf("the answer shows %.300q", got)
+	}
+	if got := text(t, ctx, summary); got != "asked 2 store requests in 2 waves" {
+		t.Errorf("the strip says %q", got)
+	}
+	do(t, ctx, chromedp.Click(run), until(`document.querySelector('[data-test=fault]')?.textContent.includes('Pilot.licence "SK-900" is taken: another record has it')`))
 }
 
 // TestThemeIsKept changes the theme and loads the page again.

@@ -27,7 +27,7 @@ func TestHelp(t *testing.T) {
 	for range "join tablezzz" {
 		do(t, ctx, chromedp.KeyEvent(kb.Backspace))
 	}
-	do(t, ctx, until(`document.querySelectorAll('nav[aria-label=Pages] a').length === 22`))
+	do(t, ctx, until(`document.querySelectorAll('nav[aria-label=Pages] a').length === 23`))
 	do(t, ctx, chromedp.Click(`a[href="/console/help/batching"]`), until(`document.querySelector('[data-test=page] img')?.naturalWidth > 100`))
 	if got := text(t, ctx, `[data-test=page] h1`); got != "How batching works" {
 		t.Errorf("the page is %q", got)

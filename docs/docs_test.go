@@ -85,6 +85,7 @@ var nothing = regexp.MustCompile(`^\{"\w+":(?:\[\]|\{"\w+":\[\]\})`)
 // first line says, is answered without an error, and with what stands below it.
 func TestOperations(t *testing.T) {
 	service, ran := open(t), 0
+	demotest.KeepRegistry(t)
 	for _, b := range blocks(t) {
 		if b.kind != "graphql" || !strings.HasPrefix(b.text, "# ") {
 			continue

@@ -1,6 +1,8 @@
 package service_test
 
 import (
+	"context"
+	"database/sql"
 	"fmt"
 	"io"
 	"net/http"
@@ -9,6 +11,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"osprey/demo/demotest"
 )
@@ -27,7 +30,7 @@ func serveMore(t *testing.T, types string) string {
 // TestKindsOfOperations sends each kind of operation by each method.
 func TestKindsOfOperations(t *testing.T) {
 	base := serveMore(t, `
-type Mutation { look(code: ID!): TideStation @read lookAgain(code: ID!): TideStation @read }
+extend type Mutation { look(code: ID!): TideStation @read lookAgain(code: ID!): TideStation @read }
 type Subscription { arrivals: PortCall }
 `)
 	for _, test := range []struct {
@@ -73,6 +76,64 @@ type Subscription { arrivals: PortCall }
 	seen := demotest.Harbour().Tides.Requests()
 	if len(seen) != 3 || !strings.Contains(seen[2], "NOR") || strings.Contains(seen[0]+seen[1], "NOR") {
 		t.Errorf("the root fields of a mutation do not wait for one another: %q", seen)
+	}
+}
+
+// TestCallerHangsUp gives a mutation up while its transaction waits behind the write: it
+// is undone.
+func TestCallerHangsUp(t *testing.T) {
+	demotest.Setenv(t)
+	demotest.KeepRegistry(t)
+	base := serve(t, patientHarbour(t))
+	db, err := sql.Open("pgx", demotest.Harbour().RegistryURL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	lock, err := db.Begin()
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer lock.Rollback()
+	if _, err := lock.Exec("LOCK TABLE operators"); err != nil {
+		t.Fatal(err)
+	}
+	ctx, cancel := context.WithCancel(t.Context())
+	req, err := http.NewRequestWithContext(ctx, http.MethodPost, base+"/graphql", strings.NewReader(`{"query": "mutation { arrive(call: {craft: 9100112, arrivedAt: \"1991-01-01T00:00:00Z\", purpose: REPAIR}) { craft { operator { name } } } }"}`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Content-Type", "application/json")
+	gone := make(chan error)
+	go func() {
+		res, err := http.DefaultClient.Do(req)
+		if err == nil {
+			res.Body.Close()
+		}
+		gone <- err
+	}()
+	count := func(query string) (n int) {
+		if err := db.QueryRow(query).Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	for count("SELECT count(*) FROM pg_locks WHERE NOT granted") == 0 { // the reading behind the write waits
+		time.Sleep(5 * time.Millisecond)
+	}
+	cancel()
+	if err := <-gone; err == nil {
+		t.Error("the caller that hung up has an answer")
+	}
+	for count("SELECT count(*) FROM pg_locks WHERE NOT granted") > 0 {
+		time.Sleep(5 * time.Millisecond)
+	}
+	if err := lock.Rollback(); err != nil {
+		t.Fatal(err)
+	}
+	ask(t, base, `mutation { arrive(call: {craft: 9100112, arrivedAt: "1991-01-02T00:00:00Z", purpose: REPAIR}) { id } }`, nil)
+	if n := count("SELECT count(*) FROM port_calls WHERE arrived_at < '1991-01-03'"); n != 1 {
+		t.Errorf("%d calls of two are written, want the second", n)
 	}
 }
 

@@ -68,7 +68,7 @@ const (
 const (
 	msgWriteElsewhere = "%s has @%s, which is for fields of the mutation type\n→ move it there"
 	msgWriteSeveral   = "%s writes records of several sets\n→ give it the type of one of them"
-	msgWriteView      = "%s writes to %s, which is a view\n→ write to the table"
+	msgWriteReadOnly  = "%s writes to %s, which cannot be written to: %s\n→ write to a table, or let a function make the change"
 	msgWriteNoKey     = "%s writes to %s, and nothing tells its records apart\n→ say with @stored(key: …) what does"
 	msgWriteList      = "%s is one record, and what it is given is a list, or the other way round"
 	msgWriteKey       = "%s is a part of the key of %s, which does not change"

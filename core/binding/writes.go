@@ -69,8 +69,8 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 	case r.Source.Capabilities.Write == nil:
 		b.fail(ruleNotYet, d.Pos, f.Coordinate(), "", msgWriteNotYet, f.Coordinate(), r.Source.Name, r.Source.Kind)
 		return nil
-	case r.Info != nil && r.Info.What == "view":
-		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteView, f.Coordinate(), r.Set)
+	case r.Info != nil && r.Info.ReadOnly != "":
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteReadOnly, f.Coordinate(), r.Set, r.Info.ReadOnly)
 		return nil
 	case len(r.Key) == 0:
 		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteNoKey, f.Coordinate(), r.Set)

@@ -21,7 +21,7 @@ craft: imo int! name text
 craft_now: imo int! name text
 notes: text text?
 moves: id int!~ kind text=in|out at time`)
-	catalogue.Sets["craft_now"].What = "view"
+	catalogue.Sets["craft_now"].ReadOnly = "it is a view"
 	all := sources()
 	all["db"] = &binding.Source{Name: "db", Kind: "postgres", Naming: binding.Exact, Catalogue: catalogue,
 		Capabilities: store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey, Write: storetest.Writable()}}
@@ -65,7 +65,7 @@ func TestWriteFindings(t *testing.T) {
 		{`a(id: ID!, plain: String): Call @remove`, `error argument Mutation.a(plain:): nothing uses the argument "plain" of Mutation.a → leave it out`},
 		{`a(id: ID!, change: CallChange): Call @remove`, `error argument Mutation.a(change:)`},
 		{`a(text: String): Note @add } type Note @stored(in: "db", as: "notes") { text: String`, `error write Mutation.a: Mutation.a writes to notes, and nothing tells its records apart → say with @stored(key: …) what does`},
-		{`a(imo: ID!, name: String!): Now @add } type Now @stored(in: "db", as: "craft_now", key: "imo") { imo: ID! name: String!`, `error write Mutation.a: Mutation.a writes to craft_now, which is a view → write to the table`},
+		{`a(imo: ID!, name: String!): Now @add } type Now @stored(in: "db", as: "craft_now", key: "imo") { imo: ID! name: String!`, `error write Mutation.a: Mutation.a writes to craft_now, which cannot be written to: it is a view → write to a table, or let a function make the change`},
 		{`a(outcome: String): Inspection @add } type Inspection @stored(in: "inspections", as: "inspections", key: "_id") { outcome: String`, `error not-supported Mutation.a: Mutation.a writes to inspections, and this version of Osprey does not write to sources of the kind mongodb yet`},
 		{`a(at: DateTime!): Move @add }` + moves + ` type Never { x: Int`, `error write Mutation.a: Mutation.a adds a Move, and nothing says of which type → give the field the type of what it adds, such as In`},
 		{`a(id: ID!): C @remove } type C @stored(in: "db", as: "calls", key: "id") { id: ID! plain: String! @change`, `error write C.plain: C.plain has @change, which is for fields of the mutation type → move it there`},

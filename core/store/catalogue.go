@@ -32,6 +32,9 @@ type Set struct {
 	Constraints []Constraint
 	// Expressions are what values inside JSON can be looked up by fast.
 	Expressions []Expression
+	// ReadOnly is why its records cannot be written, though those of the source can; "" if
+	// they can.
+	ReadOnly string
 	// Sampled says that Fields was gathered from some records: others may exist,
 	// and what is told of one may not hold for every record.
 	Sampled bool

@@ -112,6 +112,35 @@ func Statements(t *testing.T) func() int {
 	}
 }
 
+// KeepRegistry takes what the test adds to the registry away when it ends, and lets new
+// records go on from where they were.
+func KeepRegistry(t *testing.T) {
+	t.Helper()
+	ctx := context.Background()
+	tables := []string{"pilotage", "port_calls", "pilots"} // each before what it refers to
+	last := make([]int64, len(tables))
+	conn, err := pgx.Connect(ctx, running.RegistryURL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, table := range tables {
+		if err := conn.QueryRow(ctx, "SELECT max(id) FROM "+table).Scan(&last[i]); err != nil {
+			t.Fatal(err)
+		}
+	}
+	t.Cleanup(func() {
+		defer conn.Close(ctx)
+		for i, table := range tables {
+			if _, err := conn.Exec(ctx, "DELETE FROM "+table+" WHERE id > $1", last[i]); err != nil {
+				t.Error(err)
+			}
+			if _, err := conn.Exec(ctx, "SELECT setval(pg_get_serial_sequence($1, 'id'), $2)", table, last[i]); err != nil {
+				t.Error(err)
+			}
+		}
+	})
+}
+
 // Folder writes files into a folder of the test's own, and returns it.
 func Folder(t *testing.T, files map[string]string) string {
 	t.Helper()

@@ -144,6 +144,7 @@ func (b *catalogueBuilder) foreign(fields []foreignField) {
 
 // A catalogueBuilder gathers a catalogue from the rows of its queries.
 type catalogueBuilder struct {
+	readOnly  string // why no table can be written to; "" if it can
 	catalogue *store.Catalogue
 	indexes   []index
 }
@@ -181,6 +182,11 @@ func (b *catalogueBuilder) index(set, name string, unique bool, field string) {
 }
 
 func (b *catalogueBuilder) finish() *store.Catalogue {
+	for _, set := range b.catalogue.Sets {
+		if set.ReadOnly = b.readOnly; set.What == "view" {
+			set.ReadOnly = "it is a view"
+		}
+	}
 	for _, i := range b.indexes {
 		set := b.catalogue.Sets[i.set]
 		if set == nil {

@@ -314,3 +314,30 @@ type Due @stored(in: "db", as: "dues", key: "id") { id: ID! amount: Decimal paid
 		})
 	}
 }
+
+// TestDatabaseDiesInTheMiddle ends PostgreSQL's process of a transaction between the write
+// and the reading behind it, and while the transaction ends: nothing is written, the
+// second is told as what nobody knows, and the next one works.
+func TestDatabaseDiesInTheMiddle(t *testing.T) {
+	e, db := engineOf(t, relational.Postgres, `type Query { calls: [PortCall!]! @read }
+type Mutation { arrive(id: ID!, doomed: Boolean): PortCall @add }
+type PortCall @stored(in: "db", as: "calls", key: "id") { id: ID! doomed: Boolean end: End @related(here: "id", there: "id") }
+type End @stored(in: "db", as: "ends", key: "id") { id: ID! now: Boolean }`,
+		"CREATE TABLE calls (id int PRIMARY KEY, doomed bool)\nCREATE VIEW ends AS SELECT id, pg_terminate_backend(pg_backend_pid()) AS now FROM calls WHERE id = 1\n"+
+			"CREATE FUNCTION die() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN PERFORM pg_terminate_backend(pg_backend_pid()); RETURN NEW; END'\n"+
+			"CREATE CONSTRAINT TRIGGER die AFTER INSERT ON calls DEFERRABLE INITIALLY DEFERRED FOR EACH ROW WHEN (NEW.doomed) EXECUTE FUNCTION die()")
+	for _, test := range []struct{ op, data, errors string }{
+		{`mutation { arrive(id: 1) { id end { now } } }`, `{"arrive":null}`, `[arrive] STORE_DOWN the source db `},
+		{`mutation { arrive(id: 2, doomed: true) { id } }`, `{"arrive":null}`, `[arrive] STORE_DOWN the source db broke off at the end of the change, and nobody knows whether it is made: read the records before it is sent again`},
+		{`mutation { arrive(id: 3) { id end { now } } }`, `{"arrive":{"id":"3","end":null}}`, ``},
+	} {
+		o := e.Ask(t, test.op, nil)
+		if errors := strings.Join(o.Errors, " "); o.Data != test.data || !strings.HasPrefix(errors, test.errors) || test.errors == "" && errors != "" {
+			t.Errorf("%s\ngives %s %v\nwant  %s %s", test.op, o.Data, o.Errors, test.data, test.errors)
+		}
+	}
+	var n int
+	if err := db.QueryRow("SELECT count(*) FROM calls").Scan(&n); err != nil || n != 1 {
+		t.Errorf("there are %d calls, %v", n, err)
+	}
+}

@@ -156,6 +156,7 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 		json[c.Set+" "+strings.Trim(strings.TrimPrefix(c.Clause, "json_valid"), "()`\"")] = true
 	}
 	b := newCatalogue()
+	b.readOnly = mysqlReadOnly(version)
 	for _, c := range columns {
 		what := "table"
 		if c.What != "BASE TABLE" {
@@ -289,4 +290,17 @@ func failMySQL(err error) *store.Error {
 		return &store.Error{Code: store.BadValue, Msg: "a value cannot be compared with what is stored", Err: err}
 	}
 	return &store.Error{Code: store.BadAnswer, Msg: "refused the request", Err: fmt.Errorf("error %d: %w", refused.Number, err)}
+}
+
+// mysqlReadOnly returns why a server of a version is not written to: it does not answer
+// with what it has added; or "".
+func mysqlReadOnly(version string) string {
+	var major, minor int
+	if !strings.Contains(version, "MariaDB") {
+		return "this version of Osprey writes to MariaDB, and not to MySQL yet"
+	}
+	if _, err := fmt.Sscanf(strings.TrimPrefix(version, "5.5.5-"), "%d.%d", &major, &minor); err == nil && (major < 10 || major == 10 && minor < 5) {
+		return "MariaDB can be written to from version 10.5 on"
+	}
+	return ""
 }
