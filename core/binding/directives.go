@@ -79,10 +79,18 @@ directive @computed(
 directive @add on FIELD_DEFINITION
 
 "The field changes one record of its type, found by its key, and answers it as it is then; null if there is none. Arguments of the key find it; the others, or those of one input object, are what changes: what is absent is left alone, and null clears. For fields of the mutation type."
-directive @change on FIELD_DEFINITION
+directive @change(
+  "Arguments whose values the record must still have, null for none: if it has others, nothing is changed, and the error is CONFLICT."
+  expect: [String!]
+  "Arguments whose values are added to what is stored, in the store: of several callers at once, each counts."
+  adjust: [String!]
+) on FIELD_DEFINITION
 
 "The field removes one record of its type, found by its key, and answers it as it was; null if there is none. For fields of the mutation type."
-directive @remove on FIELD_DEFINITION
+directive @remove(
+  "Arguments whose values the record must still have, null for none: if it has others, nothing is removed, and the error is CONFLICT."
+  expect: [String!]
+) on FIELD_DEFINITION
 
 "The field reads its type's records; its arguments narrow, sort and page them. For fields of the query type and of types that group them."
 directive @read(

@@ -77,6 +77,9 @@ const (
 	msgWriteUnfilled  = "%s adds to %s, and nothing fills %s, which it must have"
 	msgWriteOfWhich   = "%s does not say which %s is meant: nothing gives %s"
 	msgWriteNothing   = "%s changes nothing"
+	msgWriteAdjust    = "%s is added to what is stored, and is no number"
+	msgWriteExpect    = "%s is compared with what is stored, and is no single value"
+	msgWriteArgument  = "%s has no argument %q, which its directive names%s\n→ name an argument of the field"
 	msgWriteTwice     = "%s gives %s.%s twice: as %s and as %s"
 	msgWriteOfSeveral = "%s may mean records of several types, but not of all that share their set"
 )

@@ -19,8 +19,9 @@ type Write struct {
 	// List is the argument that is a list of records to add, one input object for each;
 	// nil of one record.
 	List *schema.Input
-	// Values are what is written, and Keys by what a record is found.
-	Values, Keys []WriteValue
+	// Values are what is written, Keys by what a record is found, and Expect what it must
+	// still have.
+	Values, Keys, Expect []WriteValue
 }
 
 // A WriteValue is a stored field that an argument, or a field of an argument's input
@@ -32,8 +33,10 @@ type WriteValue struct {
 	Path  string        // the stored field
 	Kind  store.Kind    // as which it is written
 	Many  bool          // a list of values
-	Enum  *Enum
-	About string // the coordinate of the type's field, or of what has an @at, for messages
+	// Adjust says that it is added to what is stored.
+	Adjust bool
+	Enum   *Enum
+	About  string // the coordinate of the type's field, or of what has an @at, for messages
 }
 
 // writeDirectives are the directives that make a root field a write.
@@ -79,8 +82,9 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 	_, many := schema.ListElem(f.Type)
 	bound := &Field{Def: f, How: Written, Target: r, Only: targets[0].only, Many: many, Here: r.Key, There: r.Key, Single: true, Write: &Write{Action: action, Records: r}}
 	w := bound.Write
+	expect, adjust := b.argumentsOf(f, d, "expect"), b.argumentsOf(f, d, "adjust")
 	for _, a := range f.Args {
-		b.given(f, w, a)
+		b.given(f, w, a, slices.Contains(expect, a.Name), slices.Contains(adjust, a.Name))
 	}
 	if many != (w.List != nil) {
 		fix := "make it " + strings.Trim(f.Type.String(), "[]!")
@@ -99,15 +103,50 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 	return bound
 }
 
+// argumentsOf returns the arguments that a directive names.
+func (b *binder) argumentsOf(f *schema.Field, d *language.Directive, name string) []string {
+	var known []string
+	names := texts(d.Argument(name))
+	for _, n := range names {
+		if f.Arg(n) == nil {
+			for _, a := range f.Args {
+				known = append(known, a.Name)
+			}
+			b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteArgument, f.Coordinate(), n, language.DidYouMean(n, known))
+		}
+	}
+	return names
+}
+
 // given binds an argument of a write: a value of a field, or an input object, or a list
 // of them, whose fields are such values.
-func (b *binder) given(f *schema.Field, w *Write, a *schema.Input) {
+func (b *binder) given(f *schema.Field, w *Write, a *schema.Input, expected, adjusts bool) {
 	input, ok := schema.NamedOf(a.Type).(*schema.InputObject)
 	if !ok {
-		if v := b.writeValue(f, w, a, a); v != nil {
-			v.Arg = a
+		v := b.writeValue(f, w, a, a)
+		if v == nil {
+			return // which is told
+		}
+		v.Arg = a
+		switch {
+		case adjusts && (v.Many || v.Kind != store.Int && v.Kind != store.Float && v.Kind != store.Decimal):
+			b.fail(ruleWrite, a.Pos, a.Coordinate, "leave it out of adjust", msgWriteAdjust, a.Coordinate)
+		case expected && (v.Many || v.Kind == store.JSON):
+			b.fail(ruleWrite, a.Pos, a.Coordinate, "leave it out of expect", msgWriteExpect, a.Coordinate)
+		case expected:
+			w.Expect = append(w.Expect, *v)
+		default:
+			v.Adjust = adjusts
 			b.put(f, w, v, a)
 		}
+		return
+	}
+	if expected {
+		b.fail(ruleWrite, a.Pos, a.Coordinate, "leave it out of expect", msgWriteExpect, a.Coordinate)
+		return
+	}
+	if adjusts {
+		b.fail(ruleWrite, a.Pos, a.Coordinate, "leave it out of adjust", msgWriteAdjust, a.Coordinate)
 		return
 	}
 	_, isList := schema.ListElem(a.Type)

@@ -73,6 +73,12 @@ const (
 	msgConflict = "%s met another change of the same records several times, and nothing of it is done"
 )
 
+// CONFLICT, of what is expected
+const (
+	msgOutdated         = "%s is not what is stored any more: another change came first, and nothing of this one is done"
+	msgOutdatedTogether = "%s are not what is stored any more: another change came first, and nothing of this one is done"
+)
+
 // BAD_VALUE, of what is written
 const (
 	msgWriteValue      = "%s %v"

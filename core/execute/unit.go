@@ -74,15 +74,8 @@ func (r *run) attempt(ctx context.Context, u *plan.Unit) (conflict bool, err err
 	for _, id := range u.Fetches { // nothing of it is done
 		r.fetched[id] = fetched{err: err}
 	}
-	return codeOf(err) == store.Conflict, err
-}
-
-func codeOf(err error) store.Code {
 	var known *store.Error
-	if errors.As(err, &known) {
-		return known.Code
-	}
-	return ""
+	return errors.As(err, &known) && known.Code == store.Conflict && known.Broken == nil, err
 }
 
 // beginSession resolves what is written and begins a session; nil where there is nothing

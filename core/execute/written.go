@@ -73,6 +73,11 @@ func (r *run) brokenRule(f *plan.Field, broken *store.Broken) string {
 		}
 	}
 	switch several := len(fields) > 1; broken.Rule {
+	case store.Outdated:
+		if several {
+			return fmt.Sprintf(msgOutdatedTogether, what)
+		}
+		return fmt.Sprintf(msgOutdated, what)
 	case store.NotText:
 		return fmt.Sprintf(msgNotText, what)
 	case store.Taken:
@@ -114,12 +119,12 @@ func (r *run) ruledField(read *plan.Read, broken *store.Broken, path string) str
 	w, set := read.Write, broken.Set
 	for c := range w.Values {
 		of := &w.Values[c]
-		if set != w.Store.Set || of.Path != path {
+		if expects := c >= len(w.Store.Columns)+len(w.Store.Keys); set != w.Store.Set || of.Path != path || expects != (broken.Rule == store.Outdated) {
 			continue
 		}
 		name := of.About
 		rows := r.inputs[read.Fetch.ID][0].Rows
-		if rows == nil || broken.Rule != store.Taken && broken.Rule != store.Lost && broken.Rule != store.OutOfRange || rows.Len != 1 || rows.Columns[c].Null[0] || rows.Columns[c].Kind == store.List || rows.Columns[c].Kind == store.JSON {
+		if rows == nil || broken.Rule != store.Taken && broken.Rule != store.Lost && broken.Rule != store.OutOfRange && broken.Rule != store.Outdated || rows.Len != 1 || rows.Columns[c].Null[0] || rows.Columns[c].Kind == store.List || rows.Columns[c].Kind == store.JSON {
 			return name
 		}
 		if value := string(rows.Columns[c].Text(0)); utf8.RuneCountInString(value) <= longestTold {

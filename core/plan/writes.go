@@ -26,7 +26,7 @@ import (
 type Write struct {
 	Store  *store.Write
 	List   *Arg         // of a list of records: an input object for each; nil of one record
-	Values []WriteValue // of Store's Columns, and then of its Keys
+	Values []WriteValue // of Store's Columns, Keys and Expect
 	// FieldOf returns the coordinate of the field that shows a stored one.
 	FieldOf func(set, path string) string
 }
@@ -66,6 +66,9 @@ func (b *builder) write(f *Field, g group, bound *binding.Field) {
 	for i := range of.Keys {
 		b.writeArg(g, of.Keys[i].Arg, args, nulls)
 	}
+	for i := range of.Expect {
+		b.writeArg(g, of.Expect[i].Arg, args, nulls)
+	}
 	if of.List != nil {
 		w.List = args[of.List.Name]
 	}
@@ -78,13 +81,16 @@ func (b *builder) write(f *Field, g group, bound *binding.Field) {
 			own.Input, own.Name = v.Input.Name, v.Input.Name
 		}
 		w.Values = append(w.Values, own)
-		return store.Given{Field: v.Path, Kind: own.kind()}
+		return store.Given{Field: v.Path, Kind: own.kind(), Adjust: v.Adjust}
 	}
 	for i := range of.Values {
 		w.Store.Columns = append(w.Store.Columns, value(&of.Values[i]))
 	}
 	for i := range of.Keys {
 		w.Store.Keys = append(w.Store.Keys, value(&of.Keys[i]))
+	}
+	for i := range of.Expect {
+		w.Store.Expect = append(w.Store.Expect, value(&of.Expect[i]))
 	}
 	before := len(b.reads)
 	step := &Step{ID: len(b.plan.Steps), Field: b.here()}

@@ -52,6 +52,7 @@ type Write struct {
 	Set       string
 	Columns   []Given // that are written; none of Remove
 	Keys      []Given // by which records are found; none of Add
+	Expect    []Given // that the record must still have, else it is Outdated; none of Add
 	Returning []Wanted
 }
 
@@ -59,6 +60,9 @@ type Write struct {
 func (w *Write) String() string {
 	var columns, keys []string
 	for _, g := range w.Columns {
+		if g.Adjust {
+			g.Field += " counted"
+		}
 		columns = append(columns, g.Field)
 	}
 	for _, g := range w.Keys {
@@ -68,20 +72,24 @@ func (w *Write) String() string {
 	if len(keys) > 0 {
 		text += " by " + strings.Join(keys, ", ")
 	}
+	for i, g := range w.Expect {
+		text += []string{" and ", " expecting "}[max(0, 1-i)] + g.Field
+	}
 	if len(columns) > 0 {
-		text += ": " + strings.Join(columns, " ")
+		text += ": " + strings.Join(columns, ", ")
 	}
 	return text
 }
 
 // A Given is a field that rows have values for.
 type Given struct {
-	Field string
-	Kind  Kind // of the values
+	Field  string
+	Kind   Kind // of the values
+	Adjust bool // of Change: the value is added to what is stored, where NULL counts as 0
 }
 
 // Rows are the values that a write is asked with: first those of its Columns, then of
-// its Keys.
+// its Keys and of what it expects.
 type Rows struct {
 	Len     int
 	Columns []Column
@@ -107,6 +115,7 @@ const (
 	TooLong                // a text has more characters than the field holds
 	OutOfRange             // a number or moment that the field cannot hold
 	NotText                // a text with the character U+0000
+	Outdated               // the record has no longer what is expected; the code is Conflict
 	TooFine                // it has more digits behind the point than the field holds
 )
 

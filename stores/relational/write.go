@@ -65,7 +65,7 @@ func (s *Source) prepareWrite(catalogue *store.Catalogue, w *store.Write) (store
 		return nil, &store.Error{Code: store.BadAnswer, Msg: "does not have " + w.Set}
 	}
 	r := &write{source: s, catalogue: catalogue, set: set, Write: w}
-	for _, g := range slices.Concat(w.Columns, w.Keys) {
+	for _, g := range slices.Concat(w.Columns, w.Keys, w.Expect) {
 		f := set.Field(g.Field)
 		if f == nil || f.Column != "" {
 			return nil, &store.Error{Code: store.BadAnswer, Msg: "does not have " + w.Set + "." + g.Field}
@@ -128,8 +128,11 @@ func (r *write) upTo(rows *store.Rows, from int) int {
 		return from + 1
 	}
 	to := min(rows.Len, from+max(1, maxParams/max(1, len(r.Columns))))
-	if r.source.dialect.writing.filled() != "" {
+	if r.source.dialect.writing.filled() != "" && len(r.Columns) > 0 {
 		return to
+	}
+	if !r.gives(rows, from) { // of which a statement makes one
+		return from + 1
 	}
 	for next := from + 1; next < to; next++ {
 		for c := range r.Columns {
@@ -159,7 +162,10 @@ func (r *write) part(ctx context.Context, x *session, rows *store.Rows, from, to
 	gives := w.gives(r.Action)
 	if !gives {
 		a.Requests++
-		found, err := x.run(ctx, "SELECT "+r.returning()+" FROM "+r.quoted(r.Set)+r.where(0)+" FOR UPDATE", r.keys(rows, from), true, row)
+		found, err := x.run(ctx, "SELECT "+r.returning()+" FROM "+r.quoted(r.Set)+r.where(rows, from, 0, true)+" FOR UPDATE", r.keys(rows, from, true), true, row)
+		if err == nil && found == 0 {
+			err = r.outdated(ctx, x, rows, from, a)
+		}
 		if err != nil || found == 0 {
 			return err
 		}
@@ -169,8 +175,29 @@ func (r *write) part(ctx context.Context, x *session, rows *store.Rows, from, to
 	if text == "" {
 		return nil
 	}
-	_, err := x.run(ctx, text, r.arguments(rows, from, to), gives, row)
+	found, err := x.run(ctx, text, r.arguments(rows, from, to), gives, row)
+	if err == nil && gives && found == 0 {
+		err = r.outdated(ctx, x, rows, from, a)
+	}
 	return err
+}
+
+// outdated looks why no record was found: because there is none, or because it has no
+// longer what is expected, which is an error.
+func (r *write) outdated(ctx context.Context, x *session, rows *store.Rows, row int, a *store.Answer) error {
+	if len(r.Expect) == 0 {
+		return nil
+	}
+	a.Requests++
+	found, err := x.run(ctx, "SELECT 1 FROM "+r.quoted(r.Set)+r.where(rows, row, 0, false), r.keys(rows, row, false), true, func([][]byte) error { return nil })
+	if err != nil || found == 0 {
+		return err
+	}
+	broken := &store.Broken{Rule: store.Outdated, Set: r.Set}
+	for _, g := range r.Expect {
+		broken.Fields = append(broken.Fields, g.Field)
+	}
+	return &store.Error{Code: store.Conflict, Msg: "no longer has the record as it is expected", Broken: broken}
 }
 
 func (r *write) quoted(name string) string { return r.source.dialect.quote(name) }
@@ -191,13 +218,17 @@ func (r *write) statement(rows *store.Rows, from, to int) string {
 	n := 0
 	switch r.Action {
 	case store.Add:
-		n = r.insert(&b, rows, from, to)
+		r.insert(&b, rows, from, to)
 	case store.Change:
 		var sets []string
 		for c := range r.Columns {
 			if !rows.IsAbsent(c, from) {
 				n++
-				sets = append(sets, r.quoted(r.fields[c].Name)+" = "+w.put(n, r.fields[c], r.Columns[c].Kind))
+				name, value := r.quoted(r.fields[c].Name), w.put(n, r.fields[c], r.Columns[c].Kind)
+				if r.Columns[c].Adjust {
+					value = "COALESCE(" + name + ", 0) + " + value
+				}
+				sets = append(sets, name+" = "+value)
 			}
 		}
 		if len(sets) == 0 && !w.gives(store.Change) {
@@ -207,9 +238,9 @@ func (r *write) statement(rows *store.Rows, from, to int) string {
 			key := r.quoted(r.fields[len(r.Columns)].Name)
 			sets = []string{key + " = " + key}
 		}
-		b.WriteString("UPDATE " + r.quoted(r.Set) + " SET " + strings.Join(sets, ", ") + r.where(n))
+		b.WriteString("UPDATE " + r.quoted(r.Set) + " SET " + strings.Join(sets, ", ") + r.where(rows, from, n, true))
 	case store.Remove:
-		b.WriteString("DELETE FROM " + r.quoted(r.Set) + r.where(0))
+		b.WriteString("DELETE FROM " + r.quoted(r.Set) + r.where(rows, from, 0, true))
 	}
 	if w.gives(r.Action) && len(r.returns) > 0 {
 		b.WriteString(" RETURNING " + r.returning())
@@ -218,7 +249,7 @@ func (r *write) statement(rows *store.Rows, from, to int) string {
 }
 
 // insert writes an INSERT: of the columns that some row has a value for.
-func (r *write) insert(b *strings.Builder, rows *store.Rows, from, to int) int {
+func (r *write) insert(b *strings.Builder, rows *store.Rows, from, to int) {
 	w := r.source.dialect.writing
 	var columns []int
 	var names []string
@@ -227,6 +258,9 @@ func (r *write) insert(b *strings.Builder, rows *store.Rows, from, to int) int {
 			columns, names = append(columns, c), append(names, r.quoted(r.fields[c].Name))
 		}
 	}
+	if len(columns) == 0 && len(r.Columns) > 0 && w.filled() != "" { // all of them are as the database fills them
+		columns, names = []int{0}, []string{r.quoted(r.fields[0].Name)}
+	}
 	b.WriteString("INSERT INTO " + r.quoted(r.Set))
 	if len(columns) == 0 {
 		if w.filled() == "DEFAULT" && r.source.dialect.union == nil {
@@ -234,7 +268,7 @@ func (r *write) insert(b *strings.Builder, rows *store.Rows, from, to int) int {
 		} else {
 			b.WriteString(" DEFAULT VALUES")
 		}
-		return 0
+		return
 	}
 	b.WriteString(" (" + strings.Join(names, ", ") + ") VALUES ")
 	n := 0
@@ -253,7 +287,16 @@ func (r *write) insert(b *strings.Builder, rows *store.Rows, from, to int) int {
 		}
 		b.WriteString(")")
 	}
-	return n
+}
+
+// gives reports whether a row has a value for some column.
+func (r *write) gives(rows *store.Rows, row int) bool {
+	for c := range r.Columns {
+		if !rows.IsAbsent(c, row) {
+			return true
+		}
+	}
+	return false
 }
 
 // given reports whether some of the rows have a value for a column.
@@ -266,12 +309,22 @@ func (r *write) given(rows *store.Rows, column, from, to int) bool {
 	return false
 }
 
-// where writes that a record has the keys of a row, behind n parameters.
-func (r *write) where(n int) string {
+// where writes that a record has the keys of a row, and what is expected of it, behind n
+// parameters.
+func (r *write) where(rows *store.Rows, row, n int, expected bool) string {
 	var list []string
-	for i := range r.Keys {
-		f := r.fields[len(r.Columns)+i]
-		list = append(list, r.quoted(f.Name)+" = "+r.source.dialect.writing.put(n+i+1, f, r.Keys[i].Kind))
+	put := func(column int, sign string, g store.Given) {
+		n++
+		f := r.fields[column]
+		list = append(list, r.quoted(f.Name)+sign+r.source.dialect.writing.put(n, f, g.Kind))
+	}
+	for i, g := range r.Keys {
+		put(len(r.Columns)+i, " = ", g)
+	}
+	for i, g := range r.Expect {
+		if column := len(r.Columns) + len(r.Keys) + i; expected && !rows.IsAbsent(column, row) {
+			put(column, r.source.dialect.same(), g)
+		}
 	}
 	return " WHERE " + strings.Join(list, " AND ")
 }
@@ -287,15 +340,21 @@ func (r *write) arguments(rows *store.Rows, from, to int) []any {
 		}
 	}
 	if r.Action != store.Add {
-		args = append(args, r.keys(rows, from)...)
+		args = append(args, r.keys(rows, from, true)...)
 	}
 	return args
 }
 
-func (r *write) keys(rows *store.Rows, row int) []any {
+// keys returns the parameters of where.
+func (r *write) keys(rows *store.Rows, row int, expected bool) []any {
 	var args []any
 	for i := range r.Keys {
 		args = append(args, r.value(rows, len(r.Columns)+i, row))
+	}
+	for i := range r.Expect {
+		if column := len(r.Columns) + len(r.Keys) + i; expected && !rows.IsAbsent(column, row) {
+			args = append(args, r.value(rows, column, row))
+		}
 	}
 	return args
 }
