@@ -97,7 +97,11 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 		if codeOf(c.Err) == store.Changed {
 			r.project.lookAgain(c.Source)
 		}
-		if c.Err != nil && codeOf(c.Err) != store.Cancelled { // that a caller has hung up is no failure
+		switch codeOf(c.Err) {
+		case store.Cancelled, store.BadWrite, store.Conflict:
+			continue // that a caller has hung up, or breaks a rule, is no failure
+		}
+		if c.Err != nil {
 			r.project.failed.tell(ctx, c.Source, "a store request failed", "asks", c.Asks, "operation", p.Name, "request", q.request(), "error", c.Err)
 		}
 		if c.Failed > 0 {

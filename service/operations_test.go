@@ -5,15 +5,20 @@ import (
 	"database/sql"
 	"fmt"
 	"io"
+	"log/slog"
 	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
 
 	"osprey/demo/demotest"
+	"osprey/project"
+	"osprey/service"
 )
 
 // serveMore serves the harbour with further types.
@@ -135,6 +140,43 @@ func TestCallerHangsUp(t *testing.T) {
 	if n := count("SELECT count(*) FROM port_calls WHERE arrived_at < '1991-01-03'"); n != 1 {
 		t.Errorf("%d calls of two are written, want the second", n)
 	}
+}
+
+// TestLogOfWrites holds that a rule that a caller breaks is no failure of the service, and
+// a database that is not there is one.
+func TestLogOfWrites(t *testing.T) {
+	demotest.Setenv(t)
+	demotest.KeepRegistry(t)
+	proxy := demotest.NewProxy(t, strings.TrimPrefix(regexp.MustCompile(`@[^/]*`).FindString(demotest.Harbour().RegistryURL), "@"))
+	t.Setenv("REGISTRY_URL", regexp.MustCompile(`@[^/]*`).ReplaceAllString(demotest.Harbour().RegistryURL, "@"+proxy.Address))
+	var log syncBuffer
+	p, _, err := project.Open(t.Context(), filepath.Join(demotest.Root(), "demo/harbour"), slog.New(slog.NewTextHandler(&log, nil)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer p.Close()
+	server := httptest.NewServer(service.New(service.Config{Project: p, Log: slog.New(slog.DiscardHandler)}))
+	defer server.Close()
+	license := func() string {
+		res, err := http.Post(server.URL+"/graphql", "application/json", strings.NewReader(`{"query": "mutation { license(pilot: {name: \"Wren Halloway\", licence: \"SK-901\"}) { id } }"}`))
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer res.Body.Close()
+		body, _ := io.ReadAll(res.Body)
+		return string(body)
+	}
+	if got := license(); !strings.Contains(got, `"id":`) {
+		t.Error(got)
+	}
+	if got := license(); !strings.Contains(got, "CONSTRAINT") || strings.Contains(log.String(), "a store request failed") {
+		t.Errorf("%s is answered, and logged\n%s", got, log.String())
+	}
+	proxy.Be(demotest.Dead)
+	if got := license(); !strings.Contains(got, "STORE_DOWN") || !strings.Contains(log.String(), `asks="add pilots"`) {
+		t.Errorf("%s is answered, and logged\n%s", got, log.String())
+	}
+	proxy.Be(demotest.NoFault)
 }
 
 // TestConditionsAndVariables runs one text with different variables.

@@ -67,6 +67,7 @@ func (r *run) attempt(ctx context.Context, u *plan.Unit) (conflict bool, err err
 	}
 	if err == nil {
 		err = session.Commit(ctx)
+		r.made[write.ID].Err = err
 	}
 	if err == nil {
 		return false, nil
@@ -105,6 +106,7 @@ func (r *run) beginSession(ctx context.Context, u *plan.Unit, write *plan.Fetch)
 	}
 	session, err := u.Writing.Begin(ctx, r.opts.Caller)
 	if err != nil {
+		r.made[write.ID] = StoreRequest{Wave: write.Wave, Source: write.Source, Asks: write.Asks, Keys: rows.Len, RoundTrips: 1, Err: err}
 		return fail(err)
 	}
 	return session, nil

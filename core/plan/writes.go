@@ -54,10 +54,11 @@ type Unit struct {
 }
 
 // write plans a root field that writes.
-func (b *builder) write(f *Field, g group, bound *binding.Field) {
-	of := bound.Write
+func (b *builder) write(f *Field, g group, def *binding.Field) {
+	of := def.Write
 	w := &Write{Store: &store.Write{Action: of.Action, Set: of.Records.Set}}
-	w.FieldOf = func(set, path string) string { return b.bound.FieldOf(of.Records.Source, set, path) }
+	schema, source := b.bound, of.Records.Source
+	w.FieldOf = func(set, path string) string { return schema.FieldOf(source, set, path) }
 	args := map[string]*Arg{}
 	nulls := map[string]bool{}
 	for i := range of.Values {
@@ -95,16 +96,16 @@ func (b *builder) write(f *Field, g group, bound *binding.Field) {
 	before := len(b.reads)
 	step := &Step{ID: len(b.plan.Steps), Field: b.here()}
 	b.plan.Steps = append(b.plan.Steps, step)
-	n := b.newRead(bound, b.done+1)
+	n := b.newRead(def, b.done+1)
 	n.read.Write = w
 	rows := n.rows(step)
 	n.read.cover(step.Field)
-	keyed := *bound
+	keyed := *def
 	keyed.How, keyed.Many, keyed.Args = binding.Related, false, nil
 	node := b.readFor(rows, "written", &keyed, arguments{})
 	f.What, f.Step, f.Write = Written, node.step, step
-	b.origins[f] = origin{node.rows, bound}
-	f.Object = b.object(node.rows, g.subsets(), bound.Target, bound.Only)
+	b.origins[f] = origin{node.rows, def}
+	f.Object = b.object(node.rows, g.subsets(), def.Target, def.Only)
 	b.units = append(b.units, unit{f, n, before})
 }
 
