@@ -56,7 +56,9 @@ const (
 	msgTakenTogether    = "%s are taken together: another record has them"
 	msgLost             = "%s leads to no record"
 	msgLostTogether     = "%s lead to no record together"
+	msgLostSomewhere    = "a foreign key of %s leads to no record"
 	msgUsed             = "the record is still referred to, by %s"
+	msgUsedSomewhere    = "the record is still referred to"
 	msgRequired         = "%s is required"
 	msgTooLong          = "%s holds at most %d characters"
 	msgTooLongSomewhere = "a text is too long for %s"
@@ -65,7 +67,7 @@ const (
 	msgNotText          = "%s cannot hold the character U+0000"
 	msgTooFine          = "%s holds at most %d digits behind the point"
 	msgOtherRule        = "the record breaks a rule of %s"
-	msgNamedRule        = "the record breaks the rule %[2]s of %[1]s"
+	msgNamedRule        = "the record breaks the rule %[2]q of %[1]s"
 )
 
 // CONFLICT

@@ -89,8 +89,14 @@ func (r *run) brokenRule(f *plan.Field, broken *store.Broken) string {
 		if several {
 			return fmt.Sprintf(msgLostTogether, what)
 		}
+		if len(fields) == 0 {
+			return fmt.Sprintf(msgLostSomewhere, what)
+		}
 		return fmt.Sprintf(msgLost, what)
 	case store.Used:
+		if len(fields) == 0 {
+			return msgUsedSomewhere
+		}
 		return fmt.Sprintf(msgUsed, what)
 	case store.Required:
 		return fmt.Sprintf(msgRequired, what)
@@ -124,8 +130,11 @@ func (r *run) ruledField(read *plan.Read, broken *store.Broken, path string) str
 		}
 		name := of.About
 		rows := r.inputs[read.Fetch.ID][0].Rows
-		if rows == nil || broken.Rule != store.Taken && broken.Rule != store.Lost && broken.Rule != store.OutOfRange && broken.Rule != store.Outdated || rows.Len != 1 || rows.Columns[c].Null[0] || rows.Columns[c].Kind == store.List || rows.Columns[c].Kind == store.JSON {
+		if rows == nil || broken.Rule != store.Taken && broken.Rule != store.Lost && broken.Rule != store.OutOfRange && broken.Rule != store.Outdated || rows.Len != 1 || rows.Columns[c].Kind == store.List || rows.Columns[c].Kind == store.JSON {
 			return name
+		}
+		if rows.Columns[c].Null[0] {
+			return name + " null"
 		}
 		if value := string(rows.Columns[c].Text(0)); utf8.RuneCountInString(value) <= longestTold {
 			return name + " " + quoted(rows.Columns[c].Kind, value)

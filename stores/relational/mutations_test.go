@@ -364,7 +364,7 @@ func TestExpected(t *testing.T) {
 				{`mutation { moor(id: 1, from: "N1", berth: "N2", version: 0) { berth } }`, `{"moor":{"berth":"N2"}}`, ``},
 				{`mutation { moor(id: 1, from: "N1", berth: "N3", version: 0) { berth } }`, `{"moor":null}`, `[moor] CONFLICT Mutation.moor(from:) "N1" and PortCall.version 0 are not what is stored any more: another change came first, and nothing of this one is done`},
 				{`mutation { moor(id: 2, from: null, berth: "S1") { berth } }`, `{"moor":{"berth":"S1"}}`, ``},
-				{`mutation { moor(id: 2, from: null, berth: "S2") { berth } }`, `{"moor":null}`, `[moor] CONFLICT`},
+				{`mutation { moor(id: 2, from: null, berth: "S2") { berth } }`, `{"moor":null}`, `[moor] CONFLICT Mutation.moor(from:) null is not what is stored any more`},
 				{`mutation { moor(id: 2, berth: null) { berth } }`, `{"moor":{"berth":null}}`, ``},
 				{`mutation { moor(id: 9, from: "N1", berth: "N3") { berth } }`, `{"moor":null}`, ``},
 				{`mutation { load(id: 1, tonnes: "2.5") { tonnes lifts } again: load(id: 1, tonnes: "-0.5", lifts: 3) { tonnes lifts } }`, `{"load":{"tonnes":"2.5","lifts":0},"again":{"tonnes":"2.0","lifts":3}}`, ``},
@@ -445,6 +445,24 @@ func again(t *testing.T, e *conform.Engine, op string) conform.Outcome {
 		o := e.Ask(t, op, nil)
 		if len(o.Errors) == 0 || !strings.Contains(o.Errors[0], "CONFLICT Mutation.") && !strings.Contains(o.Errors[0], "STORE_") {
 			return o
+		}
+	}
+}
+
+// TestRulesOfSQLite breaks the rules of which SQLite tells no name and no field.
+func TestRulesOfSQLite(t *testing.T) {
+	e, _ := engineOf(t, relational.SQLite, `type Query { quays: [Quay!]! @read }
+type Mutation { build(code: ID!, depth: Int): Quay @add berth(id: ID!, quay: ID): Berth @add raze(code: ID!): Quay @remove }
+type Quay @stored(in: "db", as: "quays", key: "code") { code: ID! depth: Int }
+type Berth @stored(in: "db", as: "berths", key: "id") { id: ID! quay: Quay @related(here: "quay", there: "code") }`,
+		"CREATE TABLE quays (code text PRIMARY KEY, depth int CHECK (depth BETWEEN 1 AND (40)))\nCREATE TABLE berths (id int PRIMARY KEY, quay text REFERENCES quays)")
+	for _, test := range []struct{ op, want string }{
+		{`mutation { build(code: "N", depth: 41) { code } }`, `[build] CONSTRAINT the record breaks the rule "depth BETWEEN 1 AND (40)" of Quay`},
+		{`mutation { build(code: "N", depth: 40) { code } berth(id: 1, quay: "M") { id } }`, `[berth] CONSTRAINT a foreign key of Berth leads to no record`},
+		{`mutation { berth(id: 1, quay: "N") { id } raze(code: "N") { code } }`, `[raze] CONSTRAINT the record is still referred to`},
+	} {
+		if o := e.Ask(t, test.op, nil); strings.Join(o.Errors, " ") != test.want {
+			t.Errorf("%s\ngives %v\nwant  %s", test.op, o.Errors, test.want)
 		}
 	}
 }

@@ -194,8 +194,10 @@ func (r *write) outdated(ctx context.Context, x *session, rows *store.Rows, row 
 		return err
 	}
 	broken := &store.Broken{Rule: store.Outdated, Set: r.Set}
-	for _, g := range r.Expect {
-		broken.Fields = append(broken.Fields, g.Field)
+	for i, g := range r.Expect {
+		if !rows.IsAbsent(len(r.Columns)+len(r.Keys)+i, row) {
+			broken.Fields = append(broken.Fields, g.Field)
+		}
 	}
 	return &store.Error{Code: store.Conflict, Msg: "no longer has the record as it is expected", Broken: broken}
 }

@@ -289,7 +289,7 @@ func (sqliteDialect) written(c *store.Column, row int, f *store.Field) any {
 
 var (
 	sqliteFields = regexp.MustCompile(`(?:UNIQUE|NOT NULL) constraint failed: ([^(]*)`)
-	sqliteCheck  = regexp.MustCompile(`CHECK constraint failed: ([^(]*)`)
+	sqliteCheck  = regexp.MustCompile(`CHECK constraint failed: (.*?)(?: \(\d+\))?$`)
 )
 
 func (sqliteDialect) broken(err error, set *store.Set, _ *store.Catalogue, a store.Action) *store.Broken {
