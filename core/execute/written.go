@@ -102,11 +102,11 @@ func (r *run) brokenRule(f *plan.Field, broken *store.Broken) string {
 		return fmt.Sprintf(msgRequired, what)
 	case store.TooLong:
 		if broken.Most > 0 {
-			return fmt.Sprintf(msgTooLong, what, broken.Most)
+			return fmt.Sprintf(msgTooLong, what, plan.Count(broken.Most, "character"))
 		}
 		return fmt.Sprintf(msgTooLongSomewhere, what)
 	case store.TooFine:
-		return fmt.Sprintf(msgTooFine, what, broken.Most)
+		return fmt.Sprintf(msgTooFine, what, plan.Count(broken.Most, "digit"))
 	case store.OutOfRange:
 		if len(fields) == 0 {
 			return fmt.Sprintf(msgOutOfRangeOf, what)
