@@ -37,11 +37,11 @@ func command() *cli.Command {
 		Usage: "measure Osprey beside handlers written by hand",
 		Description: "Measures, in this order: the arrivals board of Osprey and of its peers; how it grows;\n" +
 			"the engine alone; what Osprey adds to the drivers of other stores; the board and lists in\n" +
-			"lists on MariaDB and SQLite. It is run from the\n" +
+			"lists on MariaDB and SQLite; and what is written. It is run from the\n" +
 			"folder of the sources: make bench, or make bench-quick for the first part in a minute.",
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "quick", Usage: "the peers only, in about a minute"},
-			&cli.StringSliceFlag{Name: "only", Usage: "only this part: peers, growth, engine, legs or databases"},
+			&cli.StringSliceFlag{Name: "only", Usage: "only this part: peers, growth, engine, legs, databases or writes"},
 			&cli.StringSliceFlag{Name: "server", Usage: "only this server of the peers' part; osprey is one"},
 			&cli.IntFlag{Name: "rounds", Usage: "rounds of each measurement", Value: 5},
 			&cli.DurationFlag{Name: "time", Usage: "time of each measurement of a round", Value: time.Second},
@@ -99,6 +99,7 @@ func (b *bench) run(ctx context.Context, state string, only []string) error {
 		{"engine", false, b.engine},
 		{"legs", true, b.legs},
 		{"databases", false, b.databases},
+		{"writes", false, b.writes},
 	}
 	wanted := func(name string) bool {
 		for _, w := range only {
@@ -118,7 +119,7 @@ func (b *bench) run(ctx context.Context, state string, only []string) error {
 	}
 	for _, name := range only {
 		if !known[name] {
-			return fmt.Errorf("there is no part %q: there are peers, growth, engine, legs and databases", name)
+			return fmt.Errorf("there is no part %q: there are peers, growth, engine, legs, databases and writes", name)
 		}
 	}
 	var err error

@@ -73,6 +73,15 @@ func handlerOf(ctx context.Context, name string, pool int) (http.Handler, error)
 			return p.Handler(db), nil
 		}
 	}
+	for i := range peers.Writers {
+		if w := &peers.Writers[i]; w.Name == name {
+			db, err := (&peers.Peer{}).Open(ctx, os.Getenv("REGISTRY_URL"), pool)
+			if err != nil {
+				return nil, err
+			}
+			return w.Handler(db), nil
+		}
+	}
 	if inner, ok := strings.CutPrefix(name, "inprocess:"); ok {
 		return inProcess(ctx, inner)
 	}

@@ -76,13 +76,17 @@ func (p *Peer) Handler(db *pgxpool.Pool) http.Handler {
 }
 
 func serve(answer func(r *http.Request, w http.ResponseWriter, limit int) error) http.Handler {
+	return handle(http.MethodGet, answer)
+}
+
+func handle(method string, answer func(r *http.Request, w http.ResponseWriter, limit int) error) http.Handler {
 	compressed, err := gzhttp.NewWrapper(gzhttp.MinSize(2800), gzhttp.ContentTypes([]string{"application/json"}))
 	if err != nil {
 		panic(err) // the options are constants
 	}
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, middleware.Recoverer, func(next http.Handler) http.Handler { return compressed(next) })
-	r.Get("/arrivals", func(w http.ResponseWriter, r *http.Request) {
+	r.MethodFunc(method, "/arrivals", func(w http.ResponseWriter, r *http.Request) {
 		limit, err := strconv.Atoi(r.URL.Query().Get("limit"))
 		if err != nil || limit < 0 {
 			http.Error(w, "limit must be a whole number", http.StatusBadRequest)
@@ -92,7 +96,7 @@ func serve(answer func(r *http.Request, w http.ResponseWriter, limit int) error)
 		defer cancel()
 		w.Header().Set("Content-Type", "application/json; charset=utf-8")
 		if err := answer(r.WithContext(ctx), w, limit); err != nil {
-			http.Error(w, "the registry cannot be read: "+err.Error(), http.StatusBadGateway)
+			http.Error(w, "the registry cannot be asked: "+err.Error(), http.StatusBadGateway)
 		}
 	})
 	return r

@@ -466,3 +466,40 @@ type Berth @stored(in: "db", as: "berths", key: "id") { id: ID! quay: Quay @rela
 		}
 	}
 }
+
+// TestListsOfEveryKind adds a list of records that have a value of every kind, with texts
+// that an array writes otherwise, and reads them back.
+func TestListsOfEveryKind(t *testing.T) {
+	types := map[string]string{
+		relational.Postgres: "CREATE TABLE calls (id int PRIMARY KEY, note text, tags text[], numbers int[], papers jsonb, at timestamptz, day date, clock time, uid uuid, raw bytea, dues numeric, length float8, here boolean)",
+		relational.MySQL:    "CREATE TABLE calls (id int PRIMARY KEY, note varchar(80), papers json, at datetime(6), day date, clock time(6), uid uuid, raw blob, dues decimal(20, 4), length double, here boolean)",
+		relational.SQLite:   "CREATE TABLE calls (id int PRIMARY KEY, note text, papers json, at datetime, day date, clock time, uid text, raw blob, dues decimal, length real, here boolean)",
+	}
+	for kind, tables := range types {
+		t.Run(kind, func(t *testing.T) {
+			lists, given, want := "", "", ""
+			if kind == relational.Postgres {
+				lists = " tags: [String] numbers: [Int!]"
+				given, want = `, tags: ["a,b", null, "\"q\"", "{}", "\\", "NULL", ""], numbers: []`, `,"tags":["a,b",null,"\"q\"","{}","\\","NULL",""],"numbers":[]`
+			}
+			e, _ := engineOf(t, kind, `type Query { calls: [PortCall!]! @read(sort: "id") }
+type Mutation { arriveAll(calls: [PortCallAdd!]!): [PortCall!] @add }
+type PortCall @stored(in: "db", as: "calls", key: "id") { id: ID! note: String papers: JSON at: DateTime day: Date clock: Time uid: UUID raw: String dues: Decimal length: Float here: Boolean`+lists+` }`, tables)
+			one := func(id int) string {
+				return fmt.Sprintf(`{id: %d, note: "{NULL, \"'⚓\\\\\"", papers: {a: [1, null, "x\"y"]}, at: "2026-03-01T08:30:00.123456Z", day: "0001-02-03", clock: "23:59:59", uid: "0b5f8a7e-3c1d-4e2f-8a9b-0c1d2e3f4a5b", raw: "AAEC", dues: "1234.0625", length: 0.1, here: true%s}`, id, given)
+			}
+			null := func(id int) string {
+				return fmt.Sprintf(`{id: %d, note: null, papers: null, at: null, day: null, clock: null, uid: null, raw: null, dues: null, length: null, here: null%s}`, id, strings.ReplaceAll(strings.ReplaceAll(given, `numbers: []`, `numbers: null`), `["a,b", null, "\"q\"", "{}", "\\", "NULL", ""]`, "null"))
+			}
+			record := `{"note":"{NULL, \"'⚓\\\\\"","papers":{"a":[1,null,"x\"y"]},"at":"2026-03-01T08:30:00.123456Z","day":"0001-02-03","clock":"23:59:59","uid":"0b5f8a7e-3c1d-4e2f-8a9b-0c1d2e3f4a5b","raw":"AAEC","dues":"1234.0625","length":0.1,"here":true` + want + `}`
+			fields := "note papers at day clock uid raw dues length here"
+			if want != "" {
+				fields += " tags numbers"
+			}
+			o := e.Ask(t, `mutation { arriveAll(calls: [`+one(1)+`, `+null(2)+`, `+one(3)+`]) { `+fields+` } }`, nil)
+			if len(o.Errors) > 0 || strings.Count(strings.NewReplacer(`": `, `":`, `1, null, `, `1,null,`).Replace(o.Data), record) != 2 || strings.Count(o.Data, "null") < 10 {
+				t.Errorf("they come back as\n%s %v\nwant twice\n%s", o.Data, o.Errors, record)
+			}
+		})
+	}
+}

@@ -30,6 +30,10 @@ type writeDialect interface {
 	// driver's form.
 	put(n int, f *store.Field, kind store.Kind) string
 	written(c *store.Column, row int, f *store.Field) any
+	// unnested writes rows of fields, each of which is one parameter with its values; "" if
+	// it has no such form. values is such a parameter.
+	unnested(fields []*store.Field) string
+	values(c *store.Column, from, to int) any
 	// filled stands for what the database fills; "" if it has no word for that.
 	filled() string
 	// gives reports whether a statement can give columns of what it wrote.
@@ -272,7 +276,12 @@ func (r *write) insert(b *strings.Builder, rows *store.Rows, from, to int) {
 		}
 		return
 	}
-	b.WriteString(" (" + strings.Join(names, ", ") + ") VALUES ")
+	b.WriteString(" (" + strings.Join(names, ", ") + ") ")
+	if _, text := r.unnested(rows, from, to); text != "" {
+		b.WriteString(text)
+		return
+	}
+	b.WriteString("VALUES ")
 	n := 0
 	for row := from; row < to; row++ {
 		if row > from {
@@ -289,6 +298,35 @@ func (r *write) insert(b *strings.Builder, rows *store.Rows, from, to int) {
 		}
 		b.WriteString(")")
 	}
+}
+
+// unnested returns the columns of new records and the text of them as rows, if the database
+// takes each as one parameter, so that the text is the same for any number of records; ""
+// if some of them leave out what others give.
+func (r *write) unnested(rows *store.Rows, from, to int) (columns []int, text string) {
+	if r.Action != store.Add || to-from < 2 {
+		return nil, ""
+	}
+	var fields []*store.Field
+	for c := range r.Columns {
+		absent := 0
+		for row := from; row < to; row++ {
+			if rows.IsAbsent(c, row) {
+				absent++
+			}
+		}
+		switch absent {
+		case 0:
+			columns, fields = append(columns, c), append(fields, r.fields[c])
+		case to - from:
+		default:
+			return nil, ""
+		}
+	}
+	if len(columns) == 0 {
+		return nil, ""
+	}
+	return columns, r.source.dialect.writing.unnested(fields)
 }
 
 // gives reports whether a row has a value for some column.
@@ -334,6 +372,12 @@ func (r *write) where(rows *store.Rows, row, n int, expected bool) string {
 // arguments returns the parameters of a statement.
 func (r *write) arguments(rows *store.Rows, from, to int) []any {
 	var args []any
+	if columns, text := r.unnested(rows, from, to); text != "" {
+		for _, c := range columns {
+			args = append(args, r.source.dialect.writing.values(&rows.Columns[c], from, to))
+		}
+		return args
+	}
 	for row := from; row < to; row++ {
 		for c := range r.Columns {
 			if !rows.IsAbsent(c, row) {

@@ -45,6 +45,19 @@ func (postgresDialect) put(n int, f *store.Field, _ store.Kind) string {
 	return "$" + strconv.Itoa(n) + "::text::" + f.Type
 }
 
+func (postgresDialect) unnested(fields []*store.Field) string {
+	var columns, names, params []string
+	for i, f := range fields {
+		name := "u" + strconv.Itoa(i)
+		names = append(names, name)
+		columns = append(columns, name+"::"+f.Type)
+		params = append(params, "$"+strconv.Itoa(i+1)+"::text[]")
+	}
+	return "SELECT " + strings.Join(columns, ", ") + " FROM unnest(" + strings.Join(params, ", ") + ") AS u(" + strings.Join(names, ", ") + ")"
+}
+
+func (d postgresDialect) values(c *store.Column, from, to int) any { return d.array(c, from, to) }
+
 func (postgresDialect) filled() string { return "DEFAULT" }
 
 func (postgresDialect) gives(store.Action) bool { return true }
@@ -63,25 +76,25 @@ func (d postgresDialect) text(c *store.Column, row int) []byte {
 	case store.Binary:
 		return []byte(`\x` + hex.EncodeToString(c.At(row)))
 	case store.List:
-		return d.array(c, row)
+		start, end := c.Items(row)
+		return d.array(c.Elem, start, end)
 	}
 	return append([]byte{}, c.Text(row)...)
 }
 
-// array writes a list as an array: section 8.15.2 of its documentation.
-func (d postgresDialect) array(c *store.Column, row int) []byte {
+// array writes values as an array: section 8.15.2 of its documentation.
+func (d postgresDialect) array(c *store.Column, from, to int) []byte {
 	b := []byte{'{'}
-	start, end := c.Items(row)
-	for i := start; i < end; i++ {
-		if i > start {
+	for i := from; i < to; i++ {
+		if i > from {
 			b = append(b, ',')
 		}
-		if c.Elem.Null[i] {
+		if c.Null[i] {
 			b = append(b, "NULL"...)
 			continue
 		}
 		b = append(b, '"')
-		for _, ch := range d.text(c.Elem, i) {
+		for _, ch := range d.text(c, i) {
 			if ch == '"' || ch == '\\' {
 				b = append(b, '\\')
 			}
@@ -155,6 +168,10 @@ func (mysqlDialect) commit(ctx context.Context, conn execer) error { return comm
 func (d mysqlDialect) put(_ int, f *store.Field, kind store.Kind) string {
 	return d.given("?", f, kind)
 }
+
+func (mysqlDialect) unnested([]*store.Field) string { return "" }
+
+func (mysqlDialect) values(*store.Column, int, int) any { return nil }
 
 func (mysqlDialect) filled() string { return "DEFAULT" }
 
@@ -261,6 +278,10 @@ func (sqliteDialect) begin() string { return "BEGIN IMMEDIATE" }
 func (sqliteDialect) commit(ctx context.Context, conn execer) error { return commitOn(ctx, conn) }
 
 func (sqliteDialect) put(int, *store.Field, store.Kind) string { return "?" }
+
+func (sqliteDialect) unnested([]*store.Field) string { return "" }
+
+func (sqliteDialect) values(*store.Column, int, int) any { return nil }
 
 func (sqliteDialect) filled() string { return "" }
 
