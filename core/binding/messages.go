@@ -80,6 +80,7 @@ const (
 	msgWriteAdjust    = "%s is added to what is stored, and is no number"
 	msgWriteExpect    = "%s is compared with what is stored, and is no single value"
 	msgWriteArgument  = "%s has no argument %q, which its directive names%s\n→ name an argument of the field"
+	msgWriteNoField   = "%s is no field of %s%s"
 	msgWriteTwice     = "%s gives %s.%s twice: as %s and as %s"
 	msgWriteOfSeveral = "%s may mean records of several types, but not of all that share their set"
 )

@@ -196,7 +196,7 @@ func (b *binder) writeValue(f *schema.Field, w *Write, in, at *schema.Input) *Wr
 	if d := at.Directive("at"); d != nil {
 		v.Path, v.About = text(d, "path"), in.Coordinate
 	} else if v.Path = b.writtenPath(r, in.Name); v.Path == "" {
-		b.fail(ruleArgument, in.Pos, in.Coordinate, "leave it out, or say with @at(path: \"…\") which stored field it is", msgNothingUsesArgumentNo, in.Name, f.Coordinate(), r.Type, language.DidYouMean(in.Name, leafNames(r.Type)))
+		b.fail(ruleArgument, in.Pos, in.Coordinate, "leave it out, or say with @at(path: \"…\") which stored field it is", msgWriteNoField, in.Coordinate, r.Type, language.DidYouMean(in.Name, leafNames(r.Type)))
 		return nil
 	}
 	info := b.info(at.Directive("at"), r, v.Path, in.Coordinate, "the field written by "+in.Coordinate)

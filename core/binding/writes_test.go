@@ -49,7 +49,7 @@ func TestWriteFindings(t *testing.T) {
 		{`a(craft: ID!): Call @add`, `error write Mutation.a: Mutation.a adds to calls, and nothing fills plain, which it must have → give it in an argument, or let the store fill it`},
 		{`a(craft: ID!, plain: String!, twice: Int): Call @add`, `error write Mutation.a(twice:): Mutation.a(twice:) gives calls.twice, which the store computes → leave it out`},
 		{`a(craft: ID!, plain: String!, flag: String): Call @add`, `error not-supported Mutation.a(flag:): Mutation.a(flag:) gives calls.papers.flag, which is inside a column of JSON → give the column as a whole`},
-		{`a(craft: ID!, plain: String!, name: String): Call @add`, `error argument Mutation.a(name:): nothing uses the argument "name" of Mutation.a: it is no field of Call`},
+		{`a(craft: ID!, plain: String!, name: String): Call @add`, `error argument Mutation.a(name:): Mutation.a(name:) is no field of Call → leave it out, or say with @at(path: "…") which stored field it is`},
 		{`a(craft: ID!, plain: String!, berth: Boolean): Call @add`, `error type-fits Mutation.a(berth:)`},
 		{`a(craft: ID!, plain: String!, berth: String): Call @add`, ``}, // a text that is no number is told when it comes
 		{`a(craft: ID!, plain: String!, tags: String): Call @add`, `error type-fits Mutation.a(tags:)`},
