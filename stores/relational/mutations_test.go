@@ -92,6 +92,10 @@ func TestMutations(t *testing.T) {
 					t.Errorf("%s\ngives %s %v\nwant  %s %s", test.op, o.Data, o.Errors, test.data, test.errors)
 				}
 			}
+			o := e.Ask(t, `mutation { arriveAll(calls: [`+strings.Repeat("{}, ", 1001)+`]) { id } }`, nil)
+			if want := `[arriveAll] BAD_VALUE the argument "calls" has more than 1000 records, which is the limit of a page: found 1001`; !strings.HasPrefix(strings.Join(o.Errors, " "), want) {
+				t.Errorf("a list of 1001 gives %v", o.Errors)
+			}
 			for query, want := range map[string]string{
 				"SELECT count(*) FROM quays":                         "4", // N, S, O, W
 				"SELECT count(*) FROM berths":                        "4",
