@@ -106,7 +106,7 @@ func (r *run) beginSession(ctx context.Context, u *plan.Unit, write *plan.Fetch)
 	}
 	session, err := u.Writing.Begin(ctx, r.opts.Caller)
 	if err != nil {
-		r.made[write.ID] = StoreRequest{Wave: write.Wave, Source: write.Source, Asks: write.Asks, Keys: rows.Len, RoundTrips: 1, Err: err}
+		r.made[write.ID] = StoreRequest{Wave: write.Wave, Source: write.Source, Asks: write.Asks, Keys: keysOf(write, rows), RoundTrips: 1, Err: err}
 		return fail(err)
 	}
 	return session, nil
@@ -128,7 +128,7 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 		r.inputs[f.ID] = inputs
 		*made = StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}
 	} else {
-		*made = StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: r.inputs[f.ID][0].Rows.Len}
+		*made = StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keysOf(f, r.inputs[f.ID][0].Rows)}
 	}
 	if !r.countRequests(1) {
 		return r.stopping()
@@ -150,6 +150,14 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 
 // stopping returns why the run was ended.
 func (r *run) stopping() error { return &told{code: r.stopped.Code, msg: r.stopped.Msg} }
+
+// keysOf returns by how many keys a write finds records.
+func keysOf(write *plan.Fetch, rows *store.Rows) int {
+	if write.Reads[0].Write.Store.Action == store.Add {
+		return 0
+	}
+	return rows.Len
+}
 
 // keysAsTable returns the keys of what is to be removed, as what a write answers.
 func keysAsTable(f *plan.Fetch, rows *store.Rows) *store.Answer {

@@ -28,6 +28,7 @@ var terminals = map[string]string{
 	"ask":     "bin/osprey ask -f demo/harbour/operations/Board.graphql --var limit=1 --as tree --calls",
 	"table":   "bin/osprey ask '{ fleet(limit: 8, sort: [{lengthM: DESC}]) { name lengthM operator { name country } ... on Ferry { cars } } }' --as table --calls",
 	"explain": "bin/osprey explain -f demo/harbour/operations/Board.graphql",
+	"write":   "bin/osprey explain -f demo/harbour/operations/Arrive.graphql --var craft=9100112 --var at=2026-03-01T08:30:00Z --var quay=Q1 --var berth=2",
 	"errors":  "bin/osprey ask '{ portCalls(limt: 2) { arivedAt craft { nam } } }' --as tree",
 	"pages":   "bin/osprey ask -f demo/harbour/operations/Logbook.graphql --var first=2 --as tree --calls",
 	"water":   "bin/osprey ask -f demo/harbour/operations/Water.graphql --as tree --calls",

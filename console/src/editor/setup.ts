@@ -9,7 +9,7 @@ const look = EditorView.theme({
   '&': { height: '100%', fontSize: '13px', backgroundColor: 'transparent', color: 'rgb(var(--v-theme-on-surface))' },
   '&.cm-focused': { outline: 'none' },
   '.cm-scroller': { fontFamily: 'var(--mono)', lineHeight: '1.5' },
-  '.cm-gutters': { backgroundColor: 'transparent', border: 'none', color: 'rgba(var(--v-theme-on-surface), 0.45)' },
+  '.cm-gutters': { backgroundColor: 'rgb(var(--v-theme-surface))', border: 'none', color: 'rgba(var(--v-theme-on-surface), 0.45)' },
   '.cm-activeLine, .cm-activeLineGutter': { backgroundColor: 'rgba(var(--v-theme-primary), 0.07)' },
   '.cm-cursor': { borderLeftColor: 'rgb(var(--v-theme-on-surface))' },
   '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': { backgroundColor: 'rgba(var(--v-theme-primary), 0.25) !important' },
