@@ -507,3 +507,22 @@ type PortCall @stored(in: "db", as: "calls", key: "id") { id: ID! note: String p
 		})
 	}
 }
+
+// TestTableChangesUnderWrites changes a column's type between two writes, so that what is
+// prepared no longer holds: the second is written all the same.
+func TestTableChangesUnderWrites(t *testing.T) {
+	e, db := engineOf(t, relational.Postgres, `type Query { calls: [PortCall!]! @read }
+type Mutation { arrive(id: ID!, note: String): PortCall @add }
+type PortCall @stored(in: "db", as: "calls", key: "id") { id: ID! note: String }`, "CREATE TABLE calls (id int PRIMARY KEY, note text)")
+	for i, change := range []string{"", "ALTER TABLE calls ALTER id TYPE bigint", "DEALLOCATE ALL", "ALTER TABLE calls ADD extra text"} {
+		if change != "" {
+			run(t, db, change)
+		}
+		for n := range 3 {
+			o := e.Ask(t, fmt.Sprintf(`mutation { arrive(id: %d, note: "n") { id note } }`, 10*i+n), nil)
+			if len(o.Errors) > 0 || o.Data != fmt.Sprintf(`{"arrive":{"id":"%d","note":"n"}}`, 10*i+n) {
+				t.Errorf("behind %q a write gives %s %v", change, o.Data, o.Errors)
+			}
+		}
+	}
+}

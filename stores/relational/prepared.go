@@ -43,29 +43,37 @@ func statementsOf(conn *pgconn.PgConn) *prepared {
 
 var binaryForm = []int16{1}
 
-// run runs a statement, which it prepares if it has not been; then check looks at
+// statement returns a statement, which it prepares if it has not been; then check looks at
 // the columns that it will have.
+func (p *prepared) statement(ctx context.Context, conn *pgconn.PgConn, text string, check func([]pgconn.FieldDescription) error) (*pgconn.StatementDescription, error) {
+	if statement, ok := p.known.Get(text); ok {
+		return statement, nil
+	}
+	p.named++
+	statement, err := conn.Prepare(ctx, fmt.Sprintf("osprey_%d", p.named), text, nil)
+	if err != nil {
+		return nil, err
+	}
+	if err := check(statement.Fields); err != nil {
+		return nil, errors.Join(err, conn.Deallocate(ctx, statement.Name))
+	}
+	p.known.Add(text, statement)
+	for _, name := range p.old {
+		if err := conn.Deallocate(ctx, name); err != nil {
+			return nil, err
+		}
+	}
+	p.old = p.old[:0]
+	return statement, nil
+}
+
+// run runs a statement.
 func (p *prepared) run(ctx context.Context, conn *pgconn.PgConn, text string, args [][]byte, check func([]pgconn.FieldDescription) error, row func([][]byte) error) error {
-	statement, ok := p.known.Get(text)
-	if !ok {
-		p.named++
-		var err error
-		if statement, err = conn.Prepare(ctx, fmt.Sprintf("osprey_%d", p.named), text, nil); err != nil {
-			return err
-		}
-		if err := check(statement.Fields); err != nil {
-			return errors.Join(err, conn.Deallocate(ctx, statement.Name))
-		}
-		p.known.Add(text, statement)
-		for _, name := range p.old {
-			if err := conn.Deallocate(ctx, name); err != nil {
-				return err
-			}
-		}
-		p.old = p.old[:0]
+	statement, err := p.statement(ctx, conn, text, check)
+	if err != nil {
+		return err
 	}
 	rows := conn.ExecStatement(ctx, statement, args, binaryForm, binaryForm)
-	var err error
 	for err == nil && rows.NextRow() {
 		err = row(rows.Values())
 	}
@@ -79,19 +87,31 @@ func (p *prepared) run(ctx context.Context, conn *pgconn.PgConn, text string, ar
 // forget drops a statement whose preparation no longer holds: the tables have
 // changed, or something between dropped it. It reports whether to try again.
 func (p *prepared) forget(ctx context.Context, conn *pgconn.PgConn, text string, err error) bool {
-	var refused *pgconn.PgError
-	if !errors.As(err, &refused) {
-		return false
-	}
-	switch refused.Code {
-	case "0A000", "26000": // "cached plan must not change result type", invalid_sql_statement_name
-	default:
+	if !isStale(err) {
 		return false
 	}
 	if d, ok := p.known.Peek(text); ok {
 		p.known.Remove(text)
 		p.old = p.old[:0]
-		return conn.Deallocate(ctx, d.Name) == nil || refused.Code == "26000"
+		return conn.Deallocate(ctx, d.Name) == nil || codeOf(err) == unknownStatement
 	}
 	return false
+}
+
+const unknownStatement = "26000" // invalid_sql_statement_name
+
+// isStale reports whether a database says that a prepared statement no longer holds: that
+// it does not know it, or that its columns would be others.
+func isStale(err error) bool {
+	var refused *pgconn.PgError
+	return errors.As(err, &refused) && (refused.Code == unknownStatement || refused.Code == "0A000" && refused.Routine == "RevalidateCachedQuery")
+}
+
+// codeOf returns PostgreSQL's code of an error, or "".
+func codeOf(err error) string {
+	var refused *pgconn.PgError
+	if errors.As(err, &refused) {
+		return refused.Code
+	}
+	return ""
 }

@@ -195,8 +195,11 @@ func (s *Source) query(ctx context.Context, from lender, statement string, args 
 		if err == nil {
 			return nil
 		}
-		if again && from.free() && ctx.Err() == nil && attempt < s.pool {
+		switch {
+		case again && from.free() && ctx.Err() == nil && attempt < s.pool:
 			continue
+		case !from.free() && isStale(err): // all of it is begun again
+			return store.IsConflict(err)
 		}
 		return err
 	}

@@ -134,11 +134,11 @@ func (x *session) drop() {
 }
 
 // run runs a statement and hands its rows, if it gives any, to row. It returns how many
-// records it found.
-func (x *session) run(ctx context.Context, text string, args []any, gives bool, row func([][]byte) error) (found int64, err error) {
+// records it found. One that is often sent alike is kept prepared where that helps.
+func (x *session) run(ctx context.Context, text string, args []any, gives, often bool, row func([][]byte) error) (found int64, err error) {
 	lent := x.lend(ctx, func(own any) error {
 		if pg, ok := own.(*stdlib.Conn); ok {
-			found, err = runPostgres(ctx, pg.Conn().PgConn(), text, args, row)
+			found, err = runPostgres(ctx, pg.Conn().PgConn(), text, args, often, row)
 			return nil
 		}
 		conn := own.(driverConn)

@@ -166,7 +166,7 @@ func (r *write) part(ctx context.Context, x *session, rows *store.Rows, from, to
 	gives := w.gives(r.Action)
 	if !gives {
 		a.Requests++
-		found, err := x.run(ctx, "SELECT "+r.returning()+" FROM "+r.quoted(r.Set)+r.where(rows, from, 0, true)+" FOR UPDATE", r.keys(rows, from, true), true, row)
+		found, err := x.run(ctx, "SELECT "+r.returning()+" FROM "+r.quoted(r.Set)+r.where(rows, from, 0, true)+" FOR UPDATE", r.keys(rows, from, true), true, true, row)
 		if err == nil && found == 0 {
 			err = r.outdated(ctx, x, rows, from, a)
 		}
@@ -179,7 +179,11 @@ func (r *write) part(ctx context.Context, x *session, rows *store.Rows, from, to
 	if text == "" {
 		return nil
 	}
-	found, err := x.run(ctx, text, r.arguments(rows, from, to), gives, row)
+	often := to-from == 1 // or the text depends on how many there are
+	if _, unnested := r.unnested(rows, from, to); unnested != "" {
+		often = true
+	}
+	found, err := x.run(ctx, text, r.arguments(rows, from, to), gives, often, row)
 	if err == nil && gives && found == 0 {
 		err = r.outdated(ctx, x, rows, from, a)
 	}
@@ -193,7 +197,7 @@ func (r *write) outdated(ctx context.Context, x *session, rows *store.Rows, row 
 		return nil
 	}
 	a.Requests++
-	found, err := x.run(ctx, "SELECT 1 FROM "+r.quoted(r.Set)+r.where(rows, row, 0, false), r.keys(rows, row, false), true, func([][]byte) error { return nil })
+	found, err := x.run(ctx, "SELECT 1 FROM "+r.quoted(r.Set)+r.where(rows, row, 0, false), r.keys(rows, row, false), true, true, func([][]byte) error { return nil })
 	if err != nil || found == 0 {
 		return err
 	}

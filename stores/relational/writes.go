@@ -105,12 +105,28 @@ func (d postgresDialect) array(c *store.Column, from, to int) []byte {
 	return append(b, '}')
 }
 
-func runPostgres(ctx context.Context, conn *pgconn.PgConn, text string, args []any, row func([][]byte) error) (int64, error) {
+func runPostgres(ctx context.Context, conn *pgconn.PgConn, text string, args []any, often bool, row func([][]byte) error) (int64, error) {
 	values := make([][]byte, len(args))
 	for i, v := range args {
 		values[i], _ = v.([]byte)
 	}
-	rows := conn.ExecParams(ctx, text, values, nil, nil, binaryForm)
+	if !often {
+		return rowsOfPostgres(conn.ExecParams(ctx, text, values, nil, nil, binaryForm), row)
+	}
+	known := statementsOf(conn)
+	statement, err := known.statement(ctx, conn, text, func([]pgconn.FieldDescription) error { return nil })
+	if err != nil {
+		return 0, err
+	}
+	n, err := rowsOfPostgres(conn.ExecStatement(ctx, statement, values, nil, binaryForm), row)
+	if isStale(err) { // the tables have changed: the transaction is begun again
+		known.known.Remove(text)
+		return n, store.IsConflict(err)
+	}
+	return n, err
+}
+
+func rowsOfPostgres(rows *pgconn.ResultReader, row func([][]byte) error) (int64, error) {
 	var err error
 	for err == nil && rows.NextRow() {
 		err = row(rows.Values())
