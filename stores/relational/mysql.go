@@ -62,6 +62,11 @@ func (l limited) Connect(ctx context.Context) (driver.Conn, error) {
 		conn.Close()
 		return nil, err
 	}
+	// What a column cannot hold is an error, and not cut to what it can.
+	if _, err := run.ExecContext(ctx, "SET SESSION sql_mode = CONCAT(@@sql_mode, ',STRICT_ALL_TABLES')", nil); err != nil {
+		conn.Close()
+		return nil, err
+	}
 	return conn, nil
 }
 
