@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"osprey/core/binding"
 	"osprey/core/cursor"
 	"osprey/core/plan"
 	"osprey/core/schema"
@@ -174,29 +175,14 @@ func (r *run) predicate(a *plan.Arg, c *store.Column) error {
 		values = []schema.Value{v}
 	}
 	for _, v := range values {
-		given := store.Column{}
-		switch v := v.(type) {
-		case nil:
+		if v == nil {
 			continue
-		case bool:
-			given.Kind = store.Bool
-			given.AppendInt(map[bool]int64{true: 1}[v])
-		case int64:
-			given.Kind = store.Int
-			given.AppendInt(v)
-		case float64:
-			given.Kind = store.Float
-			given.AppendFloat(v)
-		case schema.Symbol:
-			given.Kind = store.Text
-			given.AppendText(a.Enum.Stored[string(v)])
-		case string:
-			given.Kind = store.Text
-			given.AppendText(v)
-			if a.Day != plan.NoDay {
-				given = dayOf(a.Day, v)
-			}
-		default:
+		}
+		given, ok := scalarOf(v, a.Enum)
+		if text, isText := v.(string); isText && a.Day != plan.NoDay {
+			given = dayOf(a.Day, text)
+		}
+		if !ok {
 			return badArgument(a, msgCannotComparedStoredValue)
 		}
 		if !c.AppendAs(&given, 0) && a.Strict {
@@ -204,6 +190,34 @@ func (r *run) predicate(a *plan.Arg, c *store.Column) error {
 		}
 	}
 	return nil
+}
+
+// scalarOf returns a value as a column of one; false if it is none that a store has as it
+// is, such as an object.
+func scalarOf(v schema.Value, enum *binding.Enum) (c store.Column, ok bool) {
+	c.Kind = store.Text
+	switch v := v.(type) {
+	case bool:
+		c.Kind = store.Bool
+		c.AppendInt(map[bool]int64{true: 1}[v])
+	case int64:
+		c.Kind = store.Int
+		c.AppendInt(v)
+	case float64:
+		c.Kind = store.Float
+		c.AppendFloat(v)
+	case schema.Symbol:
+		stored, known := enum.Stored[string(v)]
+		if !known {
+			return c, false
+		}
+		c.AppendText(stored)
+	case string:
+		c.AppendText(v)
+	default:
+		return c, false
+	}
+	return c, true
 }
 
 // dayOf returns the moment that stands for a day.

@@ -85,7 +85,6 @@ const (
 const (
 	msgWriteValue      = "%s %v"
 	msgNoJSON          = "cannot be written as JSON"
-	msgNoSpelling      = "cannot be stored: nothing is stored for %s"
 	msgCannotBeWritten = "cannot be stored as %s"
 	msgTooManyWritten  = "has more than %d records, which is the limit of a page: found %d; limits.page in osprey.yaml says so"
 )

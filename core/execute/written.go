@@ -199,31 +199,7 @@ func putOne(c *store.Column, of *plan.WriteValue, v schema.Value) error {
 		c.AppendBytes(text)
 		return nil
 	}
-	given := store.Column{Kind: store.Text}
-	switch v := v.(type) {
-	case bool:
-		given.Kind = store.Bool
-		given.AppendInt(map[bool]int64{true: 1}[v])
-	case int64:
-		given.Kind = store.Int
-		given.AppendInt(v)
-	case float64:
-		given.Kind = store.Float
-		given.AppendFloat(v)
-	case schema.Symbol:
-		stored, ok := of.Enum.Stored[string(v)]
-		if !ok {
-			return fmt.Errorf(msgNoSpelling, v)
-		}
-		given.AppendText(stored)
-	case string:
-		given.AppendText(v)
-	case json.Number:
-		given.AppendText(string(v))
-	default:
-		return fmt.Errorf(msgCannotBeWritten, c.Kind)
-	}
-	if !c.AppendAs(&given, 0) {
+	if given, ok := scalarOf(v, of.Enum); !ok || !c.AppendAs(&given, 0) {
 		return fmt.Errorf(msgCannotBeWritten, c.Kind)
 	}
 	return nil
