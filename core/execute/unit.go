@@ -31,7 +31,9 @@ func (r *run) unit(ctx context.Context, u *plan.Unit) {
 		case <-time.After(time.Duration(attempt*attempt) * 5 * time.Millisecond):
 		}
 	}
-	if err != nil && u.Field.Null.NonNull {
+	write := r.plan.Fetches[u.Fetches[0]]
+	nothing := err == nil && u.Field.Null.Item == nil && r.fetched[write.ID].answer.Tables[0].Len == 0
+	if (err != nil || nothing) && u.Field.Null.NonNull {
 		r.halted = true // null cuts back all data: what follows is not done (section 6.4.4)
 	}
 	for _, id := range u.Fetches {

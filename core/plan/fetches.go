@@ -12,6 +12,7 @@ import (
 func (b *builder) fetches(prepare Prepare) {
 	groups := map[string]*Fetch{}
 	fetchOf := map[*readNode]*Fetch{}
+	own := b.own()
 	for i, n := range b.reads {
 		if n.above != nil {
 			continue
@@ -27,6 +28,9 @@ func (b *builder) fetches(prepare Prepare) {
 			key += " " + n.records.Set
 		default:
 			key += fmt.Sprintf(" read %d", i)
+		}
+		if w := own[n.read]; w != nil {
+			key += fmt.Sprintf(" of %p", w)
 		}
 		f := groups[key]
 		if f == nil {

@@ -93,7 +93,6 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 	for i := range of.Expect {
 		w.Store.Expect = append(w.Store.Expect, value(&of.Expect[i]))
 	}
-	before := len(b.reads)
 	step := &Step{ID: len(b.plan.Steps), Field: b.here()}
 	b.plan.Steps = append(b.plan.Steps, step)
 	n := b.newRead(def, b.done+1)
@@ -106,7 +105,7 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 	f.What, f.Step, f.Write = Written, node.step, step
 	b.origins[f] = origin{node.rows, def}
 	f.Object = b.object(node.rows, g.subsets(), def.Target, def.Only)
-	b.units = append(b.units, unit{f, n, before})
+	b.units = append(b.units, unit{f, n})
 }
 
 // Of returns the value of the field out of what its argument, or an item of the list, is;
@@ -134,11 +133,42 @@ func (v *WriteValue) kind() store.Kind {
 	return v.Kind
 }
 
-// A unit is a unit under construction: its write, and the first of its reads.
+// A unit is a unit under construction.
 type unit struct {
 	field *Field
 	write *readNode
-	from  int
+}
+
+// own returns, of each read that is fed by nothing but a write and reads of its source,
+// the write. Such reads are not asked for together with others, which have to wait for
+// another store, and so for the end of the transaction:
+//
+//	raze(code: …) { papers { deed { id } } stations { boats { id } } }
+//
+//	wave 2  registry  the quay, with its papers as JSON
+//	        tides     its stations                        behind the end
+//	wave 3  registry  deeds by the papers                 before the quay is gone
+//	        registry  boats by the stations               behind the end
+func (b *builder) own() map[*Read]*readNode {
+	writes := map[*Read]*readNode{}
+	for _, n := range b.reads { // in the order in which they were needed
+		switch {
+		case n.read.Write != nil:
+			writes[n.read] = n
+		case n.above != nil:
+			writes[n.read] = writes[n.above.read]
+		case len(n.read.Feeds) > 0 && n.read.Call == nil:
+			write := writes[n.read.Feeds[0].Rows.Step.Read]
+			for _, f := range n.read.Feeds {
+				if f.Picked != nil || writes[f.Rows.Step.Read] != write || write == nil || write.source != n.source {
+					write = nil
+					break
+				}
+			}
+			writes[n.read] = write
+		}
+	}
+	return writes
 }
 
 // writeUnits gathers the fetches of each unit: those of the write's source that need

@@ -25,6 +25,7 @@ type Mutation {
   arriveAll(calls: [PortCallAdd!]!): [PortCall!]! @add
   mustArrive(call: PortCallAdd!): PortCall! @add
   correct(id: ID!, change: PortCallChange!): PortCall @change
+  mustCorrect(id: ID!, plain: String): PortCall! @change
   move(id: ID!, berthNumber: Int): PortCall @change
   rename(code: ID!, name: String! = "Nameless"): Quay @change
   strike(id: ID!): PortCall @remove
@@ -86,6 +87,7 @@ func TestMutations(t *testing.T) {
 				{`mutation { build(code: "X") { code } }`, `{"build":null}`, `[build] CONSTRAINT Quay.name is required`},
 				{`mutation { buildAll(quays: [{code: "Y", name: "Yard"}, {code: "Z", name: "Nord"}]) { code } }`, `{"buildAll":null}`, `[buildAll] CONSTRAINT Quay.name is taken: another record has it`},
 				{`mutation { mustArrive(call: {plain: "q"}) { id } after: mustArrive(call: {plain: "q"}) { id } never: arrive(call: {plain: "never"}) { id } }`, `null`, `[after] CONSTRAINT PortCall.plain "q" is taken: another record has it`},
+				{`mutation { mustCorrect(id: 99, plain: "w") { id } never: arrive(call: {plain: "never"}) { id } }`, `null`, `[mustCorrect] NOT_FOUND Mutation.mustCorrect is required, and there is no value for it`},
 			} {
 				o := e.Ask(t, test.op, nil)
 				if errors := strings.Join(o.Errors, " "); o.Data != test.data || errors != test.errors {
@@ -524,5 +526,32 @@ type PortCall @stored(in: "db", as: "calls", key: "id") { id: ID! note: String }
 				t.Errorf("behind %q a write gives %s %v", change, o.Data, o.Errors)
 			}
 		}
+	}
+}
+
+// TestRemovalsAreReadFirst removes what other records go with: what the answer has of these
+// is as it was, also where the same wave asks the database for what another store led to.
+func TestRemovalsAreReadFirst(t *testing.T) {
+	db, url := emptyDatabase(t, relational.Postgres)
+	run(t, db, `CREATE TABLE quays (code text PRIMARY KEY, papers jsonb)
+CREATE TABLE deeds (id int PRIMARY KEY, quay text REFERENCES quays ON DELETE CASCADE)
+CREATE TABLE boats (id int PRIMARY KEY, station int)
+INSERT INTO quays VALUES ('N', '{"deed": 5}')
+INSERT INTO deeds VALUES (5, 'N')
+INSERT INTO boats VALUES (1, 7)`)
+	away, awayURL := emptyDatabase(t, relational.SQLite)
+	run(t, away, `CREATE TABLE stations (id int PRIMARY KEY, quay text)
+INSERT INTO stations VALUES (7, 'N')`)
+	e := conform.NewEngine(t, `type Query { quays: [Quay!]! @read }
+type Mutation { raze(code: ID!): Quay @remove }
+type Quay @stored(in: "db", as: "quays", key: "code") { code: ID! papers: Papers stations: [Station!]! @related(here: "code", there: "quay") }
+type Papers { deed: Deed @related(here: "deed", there: "id") }
+type Deed @stored(in: "db", as: "deeds", key: "id") { id: ID! }
+type Station @stored(in: "away", as: "stations", key: "id") { id: ID! boats: [Boat!]! @related(here: "id", there: "station") }
+type Boat @stored(in: "db", as: "boats", key: "id") { id: ID! }`,
+		map[string]store.Source{"db": openAt(t, relational.Postgres, url), "away": openAt(t, relational.SQLite, awayURL)})
+	o := e.Ask(t, `mutation { raze(code: "N") { papers { deed { id } } stations { boats { id } } } }`, nil)
+	if want := `{"raze":{"papers":{"deed":{"id":"5"}},"stations":[{"boats":[{"id":"1"}]}]}}`; o.Data != want || len(o.Errors) > 0 {
+		t.Errorf("it gives %s %v\nwant     %s\n%s", o.Data, o.Errors, want, o.Plan)
 	}
 }

@@ -57,7 +57,7 @@ type write struct {
 	catalogue *store.Catalogue
 	set       *store.Set
 	*store.Write
-	fields  []*store.Field // of Columns and Keys
+	fields  []*store.Field // of Columns, Keys and Expect
 	returns []out
 	decode  []decoder
 }
