@@ -129,6 +129,7 @@ const (
 	Computed            // by an expression
 	Called              // by a function
 	Written             // what is written; Write says how
+	Counted             // how many records were written
 	Grouped             // root fields: an object that groups fields of a root type
 )
 

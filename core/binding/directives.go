@@ -76,20 +76,33 @@ directive @computed(
 ) on FIELD_DEFINITION
 
 "The field adds records of its type, and answers them as they are then. Its arguments are fields of the type, or one input object, or a list of them. For fields of the mutation type."
-directive @add on FIELD_DEFINITION
-
-"The field changes one record of its type, found by its key, and answers it as it is then; null if there is none. Arguments of the key find it; the others, or those of one input object, are what changes: what is absent is left alone, and null clears. For fields of the mutation type."
-directive @change(
-  "Arguments whose values the record must still have, null for none: if it has others, nothing is changed, and the error is CONFLICT."
-  expect: [String!]
-  "Arguments whose values are added to what is stored, in the store: of several callers at once, each counts."
-  adjust: [String!]
+directive @add(
+  "Values that the caller does not choose, each as field: expression, in CEL over args, the arguments, and now; uuid() and objectId() make keys."
+  set: [String!]
+  "Fields of a unique key: a record that has the same is changed instead of adding one."
+  replaces: [String!]
+  "The type of the records, where the field answers something else."
+  of: String
 ) on FIELD_DEFINITION
 
-"The field removes one record of its type, found by its key, and answers it as it was; null if there is none. For fields of the mutation type."
+"The field changes one record of its type, found by the arguments that are its key or another unique key, or all that an argument called filter finds, and answers them as they are then; null if there is none. The other arguments, or those of one input object, are what changes: what is absent is left alone, and null clears. For fields of the mutation type."
+directive @change(
+  "Values that the caller does not choose, each as field: expression, as of @add."
+  set: [String!]
+  "Arguments whose values the record must still have, null for none: if it has others, nothing is changed, and the error is CONFLICT."
+  expect: [String!]
+  "What is added to what is stored, in the store: of several callers at once, each counts. Each is an argument, or field: expression."
+  adjust: [String!]
+  "The type of the records, where the field answers something else."
+  of: String
+) on FIELD_DEFINITION
+
+"The field removes one record of its type, found as @change finds it, or all that an argument called filter finds, and answers them as they were; null if there is none. For fields of the mutation type."
 directive @remove(
   "Arguments whose values the record must still have, null for none: if it has others, nothing is removed, and the error is CONFLICT."
   expect: [String!]
+  "The type of the records, where the field answers something else."
+  of: String
 ) on FIELD_DEFINITION
 
 "The field reads its type's records; its arguments narrow, sort and page them. For fields of the query type and of types that group them."

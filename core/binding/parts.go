@@ -23,6 +23,11 @@ type target struct {
 // targets returns the record sets of a field's type; none after telling why not.
 func (b *binder) targets(f *schema.Field, pos language.Pos) []target {
 	named, _ := b.recordType(f)
+	return b.targetsOf(named, f, pos)
+}
+
+// targetsOf returns the record sets of a type, which a field has, or names.
+func (b *binder) targetsOf(named schema.Named, f *schema.Field, pos language.Pos) []target {
 	if schema.Depth(f.Type) > 1 {
 		b.fail(ruleRelated, f.Pos, f.Coordinate(), "write ["+named.String()+"]", msgListOfLists, f.Coordinate())
 		return nil

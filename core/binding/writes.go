@@ -21,6 +21,14 @@ type Write struct {
 	// Values are what is written, Keys by what a record is found, and Expect what it must
 	// still have.
 	Values, Keys, Expect []WriteValue
+	// Find is the read by which the records are found first: all that a filter finds, or one
+	// by another unique key than that of the type. Keys is then empty.
+	Find *Field
+	// Replaces are the stored fields of a unique key, of an addition that changes the record
+	// that has them already.
+	Replaces []string
+	// Answer is what the field answers if not the records themselves.
+	Answer *Answer
 }
 
 // A WriteValue is a stored field that an argument, or a field of an argument's input
@@ -29,6 +37,7 @@ type WriteValue struct {
 	Arg   *schema.Input // of the field
 	Input *schema.Input // of the argument's input object; nil if the argument is the value
 	Const string        // without Arg: the value, of the field that tells the type of a record
+	Set   *Set          // without Arg: the expression that gives the value
 	Path  string        // the stored field
 	Kind  store.Kind    // as which it is written
 	Many  bool          // a list of values
@@ -57,7 +66,11 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteElsewhere, f.Coordinate(), d.Name.Text)
 		return nil
 	}
-	targets := b.targets(f, d.Pos)
+	named, answer := b.answered(f, d)
+	if named == nil {
+		return nil
+	}
+	targets := b.targetsOf(named, f, d.Pos)
 	if len(targets) == 0 {
 		return nil
 	}
@@ -78,34 +91,60 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteNoKey, f.Coordinate(), r.Set)
 		return nil
 	}
-	_, many := schema.ListElem(f.Type)
-	bound := &Field{Def: f, How: Written, Target: r, Only: targets[0].only, Many: many, Here: r.Key, There: r.Key, Single: true, Write: &Write{Action: action, Records: r}}
-	w := bound.Write
+	w := &Write{Action: action, Records: r, Answer: answer}
+	bound := &Field{Def: f, How: Written, Target: r, Only: targets[0].only, Here: r.Key, There: r.Key, Single: true, Write: w}
 	expect, adjust := b.argumentsOf(f, d, "expect"), b.argumentsOf(f, d, "adjust")
 	for _, a := range f.Args {
-		b.given(f, w, a, slices.Contains(expect, a.Name), slices.Contains(adjust, a.Name))
-	}
-	if many != (w.List != nil) {
-		fix := "make it " + strings.Trim(f.Type.String(), "[]!")
-		if w.List != nil {
-			fix = "make it [" + schema.NamedOf(f.Type).String() + "!]!"
+		switch {
+		case a.Name == "filter" && a.Directive("at") == nil && !schema.IsLeaf(schema.NamedOf(a.Type)) && action != store.Add:
+			b.findAll(f, bound, a)
+		default:
+			b.given(f, w, a, slices.Contains(expect, a.Name), slices.Contains(adjust, a.Name))
 		}
-		b.fail(ruleWrite, f.Pos, f.Coordinate(), fix, msgWriteList, f.Coordinate())
+	}
+	b.settings(f, w, d)
+	if !b.oneOrMany(f, bound) {
 		return nil
 	}
 	if action == store.Add {
 		b.tellType(f, d, bound)
 		b.allFilled(f, w)
+		b.replaced(f, w, d)
 	} else {
 		b.found(f, d, bound)
 	}
 	return bound
 }
 
-// argumentsOf returns the arguments that a directive names.
+// oneOrMany looks whether a field answers with one record where one is written, and with a
+// list where several are; false after telling that it does not.
+func (b *binder) oneOrMany(f *schema.Field, bound *Field) bool {
+	w := bound.Write
+	of, typ := f, f.Type
+	if w.Answer != nil {
+		if w.Answer.Records == nil {
+			return b.answersKey(f, w)
+		}
+		of = w.Answer.Records.Def
+		typ = of.Type
+	}
+	_, bound.Many = schema.ListElem(typ)
+	if several := w.List != nil || w.Find != nil && w.Find.Many; bound.Many != several {
+		fix := "make it " + strings.Trim(typ.String(), "[]!")
+		if several {
+			fix = "make it [" + schema.NamedOf(typ).String() + "!]!"
+		}
+		b.fail(ruleWrite, of.Pos, of.Coordinate(), fix, msgWriteList, of.Coordinate())
+		return false
+	}
+	return b.answersKey(f, w)
+}
+
+// argumentsOf returns the arguments that a directive names; what has a colon is an
+// expression.
 func (b *binder) argumentsOf(f *schema.Field, d *language.Directive, name string) []string {
 	var known []string
-	names := texts(d.Argument(name))
+	names := slices.DeleteFunc(texts(d.Argument(name)), func(n string) bool { return strings.Contains(n, ":") })
 	for _, n := range names {
 		if f.Arg(n) == nil {
 			for _, a := range f.Args {
@@ -159,32 +198,147 @@ func (b *binder) allFilled(f *schema.Field, w *Write) {
 	}
 }
 
-// found tells of a change or removal that does not say of which record. A record of
-// another type than the field's is not found.
+// found finds out by what a change or removal finds its record: the arguments that are
+// the key, or another unique key, and are required. A record of another type than the
+// field's is not found.
 func (b *binder) found(f *schema.Field, d *language.Directive, bound *Field) {
 	w := bound.Write
-	var missing []string
-	for _, key := range w.Records.Key {
-		i := slices.IndexFunc(w.Keys, func(v WriteValue) bool { return v.Path == key })
-		if i < 0 || !schema.IsNonNull(w.Keys[i].Arg.Type) {
-			missing = append(missing, key)
-		}
+	if w.Find == nil {
+		b.findOne(f, d, bound)
 	}
 	switch {
-	case len(missing) > 0:
-		b.fail(ruleWrite, d.Pos, f.Coordinate(), "give it a required argument for each field of the key", msgWriteOfWhich, f.Coordinate(), w.Records.Type, strings.Join(missing, ", "))
 	case w.Action == store.Change && len(w.Values) == 0:
-		b.fail(ruleWrite, d.Pos, f.Coordinate(), "add an argument such as change: "+schema.NamedOf(f.Type).String()+"Change!, which Osprey supplies", msgWriteNothing, f.Coordinate())
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "add an argument such as change: "+w.Records.Type.String()+"Change!, which Osprey supplies", msgWriteNothing, f.Coordinate())
 	case w.Action == store.Remove && len(w.Values) > 0:
 		a := w.Values[0].Arg
 		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", msgNothingUsesArgument, a.Name, f.Coordinate())
+	case w.Find != nil && w.Find.Many && len(w.Expect) > 0:
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave expect out, and put it into the filter", msgWriteExpectAll, f.Coordinate())
 	case len(bound.Only) > 1:
 		b.fail(ruleWrite, d.Pos, f.Coordinate(), "give the field the type "+w.Records.Type.String()+", or that of one of them", msgWriteOfSeveral, f.Coordinate())
-	case len(bound.Only) == 1 && w.Records.Kind != nil:
+	case len(bound.Only) == 1 && w.Records.Kind != nil && w.Find == nil:
 		w.Keys = append(w.Keys, w.Records.kindOf(bound.Only[0]))
 	}
-	if schema.IsNonNull(f.Type) {
+	if i := slices.IndexFunc(w.Values, func(v WriteValue) bool { return slices.Contains(w.Records.Key, v.Path) }); i >= 0 && w.Action == store.Change {
+		b.fail(ruleWrite, w.Values[i].Arg.Pos, w.Values[i].Arg.Coordinate, "leave it out", msgWriteKey, w.Values[i].Arg.Coordinate, w.Records.Type)
+	}
+	if w.Answer == nil && !bound.Many && schema.IsNonNull(f.Type) {
 		b.warn(ruleNullable, f.Pos, f.Coordinate(), "make it "+schema.Nullable(f.Type).String(), msgRequiredWhenNoRecord, f.Coordinate())
+	}
+}
+
+// findOne takes the arguments of a unique key out of what is written: the record is found
+// by them.
+func (b *binder) findOne(f *schema.Field, d *language.Directive, bound *Field) {
+	w, r := bound.Write, bound.Target
+	required := func(path string) int {
+		return slices.IndexFunc(w.Values, func(v WriteValue) bool {
+			return v.Path == path && v.Arg != nil && v.Input == nil && !v.Adjust && !v.Many && schema.IsNonNull(v.Arg.Type)
+		})
+	}
+	covered := func(key []string) bool {
+		return len(key) > 0 && !slices.ContainsFunc(key, func(path string) bool { return required(path) < 0 })
+	}
+	var keys [][]string
+	if covered(r.Key) {
+		keys = append(keys, r.Key)
+	} else if r.Info != nil {
+		for _, key := range r.Info.Keys {
+			if covered(key) {
+				keys = append(keys, key)
+			}
+		}
+	}
+	switch {
+	case len(keys) == 0:
+		var missing []string
+		for _, path := range r.Key {
+			if required(path) < 0 {
+				missing = append(missing, path)
+			}
+		}
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "give it a required argument for each field of the key, or of another unique key, or an argument filter: "+r.Type.String()+"Filter!", msgWriteOfWhich, f.Coordinate(), r.Type, strings.Join(missing, ", "))
+		return
+	case len(keys) > 1 && w.Action == store.Change:
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "put what changes into an argument such as change: "+r.Type.String()+"Change!", msgWriteWhichKey, f.Coordinate(), strings.Join(keys[0], ", "), strings.Join(keys[1], ", "))
+		return
+	}
+	for _, key := range keys {
+		for _, path := range key {
+			if i := required(path); i >= 0 {
+				w.Keys = append(w.Keys, w.Values[i])
+				w.Values = slices.Delete(w.Values, i, i+1)
+			}
+		}
+	}
+	if slices.Equal(keys[0], r.Key) {
+		return
+	}
+	w.Find = &Field{Def: f, How: Read, Target: r, Only: bound.Only, Single: true}
+	for _, v := range w.Keys {
+		w.Find.Args = append(w.Find.Args, Arg{Def: v.Arg, Role: Equal, Path: v.Path, Kind: v.Kind, Enum: v.Enum})
+	}
+	w.Keys = nil
+}
+
+// findAll binds the filter of a field that writes to all records that it finds.
+func (b *binder) findAll(f *schema.Field, bound *Field, a *schema.Input) {
+	if !schema.IsNonNull(a.Type) {
+		b.fail(ruleWrite, a.Pos, a.Coordinate, "make it "+a.Type.String()+"!", msgWriteFilter, a.Coordinate)
+		return
+	}
+	arg := Arg{Def: a, Role: FilterBy}
+	of := schema.Named(bound.Target.Type)
+	if len(bound.Only) == 1 {
+		of = bound.Only[0]
+	}
+	if b.filterArgument(a, bound.Target, of, &arg) {
+		bound.Write.Find = &Field{Def: f, How: Read, Target: bound.Target, Only: bound.Only, Many: true, Args: []Arg{arg}}
+	}
+}
+
+// replaced binds the unique key by which an addition changes the record that has it
+// already.
+func (b *binder) replaced(f *schema.Field, w *Write, d *language.Directive) {
+	names := texts(d.Argument("replaces"))
+	if len(names) == 0 {
+		return
+	}
+	var about []string
+	for _, name := range names {
+		path := b.writtenPath(w.Records, name)
+		if path == "" {
+			b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgSetNoField, f.Coordinate(), name, w.Records.Type, language.DidYouMean(name, leafNames(w.Records.Type)))
+			return
+		}
+		if !slices.ContainsFunc(w.Values, func(v WriteValue) bool { return v.Path == path }) {
+			b.fail(ruleWrite, d.Pos, f.Coordinate(), "give it in an argument", msgWriteReplacesGiven, f.Coordinate(), name)
+			return
+		}
+		w.Replaces, about = append(w.Replaces, path), append(about, name)
+	}
+	info := w.Records.Info
+	if info == nil {
+		return
+	}
+	same := func(key []string) bool {
+		return len(key) == len(w.Replaces) && !slices.ContainsFunc(key, func(p string) bool { return !slices.Contains(w.Replaces, p) })
+	}
+	if !slices.ContainsFunc(info.Keys, same) {
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "name the fields of the primary key, or of another unique key", msgWriteReplaces, f.Coordinate(), strings.Join(about, " and "))
+		return
+	}
+	if !w.Records.Source.Capabilities.Write.AnyKey {
+		return
+	}
+	for _, key := range info.Keys { // the store would change whichever it meets
+		given := !slices.ContainsFunc(key, func(p string) bool {
+			return !slices.ContainsFunc(w.Values, func(v WriteValue) bool { return v.Path == p })
+		})
+		if given && !same(key) {
+			b.fail(ruleWrite, d.Pos, f.Coordinate(), "add and change in two fields", msgWriteReplacesOther, f.Coordinate(), strings.Join(about, " and "), w.Records.Source.Name, strings.Join(key, " and "))
+			return
+		}
 	}
 }
 

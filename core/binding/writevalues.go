@@ -62,15 +62,11 @@ func (b *binder) given(f *schema.Field, w *Write, a *schema.Input, expected, adj
 	}
 }
 
-// put adds a value: of the key if a record is found by it.
+// put adds a value.
 func (b *binder) put(f *schema.Field, w *Write, v *WriteValue, in *schema.Input) {
 	same := func(other WriteValue) bool { return other.Path == v.Path }
 	if i := slices.IndexFunc(w.Values, same); i >= 0 {
 		b.fail(ruleWrite, in.Pos, in.Coordinate, "leave one of them out", msgWriteTwice, f.Coordinate(), w.Records.Set, v.Path, w.Values[i].About, v.About)
-		return
-	}
-	if w.Action != store.Add && v.Input == nil && slices.Contains(w.Records.Key, v.Path) {
-		w.Keys = append(w.Keys, *v)
 		return
 	}
 	w.Values = append(w.Values, *v)

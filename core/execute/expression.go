@@ -6,7 +6,6 @@ import (
 	"strconv"
 	"time"
 
-	"osprey/core/expression"
 	"osprey/core/plan"
 	"osprey/core/scalar"
 	"osprey/core/schema"
@@ -48,7 +47,7 @@ func (r *run) expression(f *plan.Field, t *store.Table) *expressed {
 			e.null(f)
 			continue
 		}
-		v, err := f.Expr.Run(map[string]expression.Object{"record": recordOf{r, f.Needs, t, row}, "args": args})
+		v, err := f.Expr.Run(map[string]any{"record": recordOf{r, f.Needs, t, row}, "args": args})
 		if err != nil {
 			e.failed[row] = err
 		}

@@ -118,6 +118,10 @@ func (r *run) bound(a *plan.Arg) (int64, error) {
 	}
 	n := int64(math.MaxInt32)
 	switch {
+	case a.Written:
+		if r.opts.MaxWrites > 0 {
+			n = r.opts.MaxWrites
+		}
 	case !a.Largest:
 		v, err := a.Resolve(r.vars)
 		if err != nil {
@@ -137,7 +141,7 @@ func (r *run) bound(a *plan.Arg) (int64, error) {
 // limit resolves a limit, which must not be beyond the largest page.
 func (r *run) limit(a *plan.Arg) (int64, error) {
 	n, err := r.bound(a)
-	if a == nil || err != nil || r.opts.MaxPage <= 0 {
+	if a == nil || err != nil || r.opts.MaxPage <= 0 || a.Written {
 		return n, err
 	}
 	plus, _ := r.bound(a.Plus)

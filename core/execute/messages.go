@@ -86,5 +86,7 @@ const (
 	msgWriteValue      = "%s %v"
 	msgNoJSON          = "cannot be written as JSON"
 	msgCannotBeWritten = "cannot be stored as %s"
-	msgTooManyWritten  = "has more than %d records, which is the limit of a page: found %d; limits.page in osprey.yaml says so"
+	msgTooManyFound    = "finds more than %d records, which is the most that one field may write; limits.writes in osprey.yaml says so"
+	msgSetFailed       = "%s is not set: %v"
+	msgTooManyWritten  = "has more than %d records, which is the most that one field may write: found %d; limits.writes in osprey.yaml says so"
 )

@@ -26,6 +26,8 @@ type Options struct {
 	// MaxRequests is how many store requests the operation may take, with those that a
 	// request is split into; 0 is no bound.
 	MaxRequests int
+	// MaxWrites is how many records one field may write; 0 is no bound.
+	MaxWrites int64
 	// MaxErrors is how many errors are told one by one; the others are counted. 0 is no
 	// bound.
 	MaxErrors int
@@ -143,10 +145,11 @@ type run struct {
 	kinds     []store.Kind // of the columns of that key
 	room      store.Column
 	ints      arena
-	taken     int64  // records that stores have sent so far
-	asked     int    // store requests that were made, or that those under way are at least
-	stopped   *Error // why the run was ended; nil while it goes on
-	halted    bool   // a root field that may not be null failed, and nothing more is done
+	taken     int64     // records that stores have sent so far
+	asked     int       // store requests that were made, or that those under way are at least
+	stopped   *Error    // why the run was ended; nil while it goes on
+	now       time.Time // when the run began, to expressions
+	halted    bool      // a root field that may not be null failed, and nothing more is done
 
 	writer
 }
@@ -166,6 +169,10 @@ func (r *run) begin(ctx context.Context, p *plan.Plan, vars map[string]schema.Va
 	}
 	r.ctx, r.plan, r.vars, r.opts = ctx, p, vars, opts
 	r.taken, r.asked, r.stopped, r.halted = 0, 0, nil, false
+	r.now = time.Now()
+	if opts.Now != nil {
+		r.now = opts.Now()
+	}
 	r.fetched = sized(r.fetched, len(p.Fetches))
 	clear(r.fetched)
 	r.links = sized(r.links, len(p.Steps))

@@ -80,7 +80,7 @@ func (r *run) soundField(f *plan.Field, t *store.Table) bool {
 		return true
 	case plan.Leaf:
 		return soundLeaf(f, &f.Null, &t.Columns[f.Column])
-	case plan.Expression, plan.Called, plan.Merged, plan.Picked, plan.Written:
+	case plan.Expression, plan.Called, plan.Merged, plan.Picked, plan.Written, plan.WrittenKey, plan.Counted, plan.Answered:
 		return false // what they may lack is not looked into
 	case plan.Grouped:
 		return r.soundObject(f.Object, t)

@@ -3,11 +3,10 @@ package execute
 import (
 	"context"
 	"errors"
-	"fmt"
+	"slices"
 	"time"
 
 	"osprey/core/plan"
-	"osprey/core/schema"
 	"osprey/core/store"
 )
 
@@ -31,9 +30,7 @@ func (r *run) unit(ctx context.Context, u *plan.Unit) {
 		case <-time.After(time.Duration(attempt*attempt) * 5 * time.Millisecond):
 		}
 	}
-	write := r.plan.Fetches[u.Fetches[0]]
-	nothing := err == nil && u.Field.Null.Item == nil && r.fetched[write.ID].answer.Tables[0].Len == 0
-	if (err != nil || nothing) && u.Field.Null.NonNull {
+	if u.Field.Null.NonNull && (err != nil || r.lacks(u.Field)) {
 		r.halted = true // null cuts back all data: what follows is not done (section 6.4.4)
 	}
 	for _, id := range u.Fetches {
@@ -41,10 +38,22 @@ func (r *run) unit(ctx context.Context, u *plan.Unit) {
 	}
 }
 
+// lacks reports whether a field that writes has no record where it must have one.
+func (r *run) lacks(f *plan.Field) bool {
+	switch f.What {
+	case plan.Answered:
+		return slices.ContainsFunc(f.Object.Cases[0].Fields, func(f *plan.Field) bool { return f.Null.NonNull && r.lacks(f) })
+	case plan.Written, plan.WrittenKey:
+		t := r.table(&plan.Rows{Step: f.Write})
+		return f.Null.Item == nil && t != nil && t.Len == 0
+	}
+	return false
+}
+
 // attempt runs the fetches of a unit in a session. It reports whether another one was in
 // the way.
 func (r *run) attempt(ctx context.Context, u *plan.Unit) (conflict bool, err error) {
-	write := r.plan.Fetches[u.Fetches[0]]
+	write := r.plan.Fetches[u.Write]
 	session, err := r.beginSession(ctx, u, write)
 	if session == nil {
 		return false, err
@@ -53,19 +62,10 @@ func (r *run) attempt(ctx context.Context, u *plan.Unit) (conflict bool, err err
 	for _, id := range u.Fetches {
 		r.fetched[id] = fetched{}
 	}
-	removes := write.Reads[0].Write.Store.Action == store.Remove
-	if removes { // what is read is as it was, so it is read first
-		r.fetched[write.ID].answer = keysAsTable(write, r.inputs[write.ID][0].Rows)
-	} else {
-		err = r.inSession(ctx, session, write)
-	}
-	for _, id := range u.Fetches[1:] {
-		if err == nil {
-			err = r.inSession(ctx, session, r.plan.Fetches[id])
+	for _, id := range r.sequence(u, write) {
+		if err = r.inSession(ctx, session, r.plan.Fetches[id]); err != nil {
+			break
 		}
-	}
-	if removes && err == nil {
-		err = r.inSession(ctx, session, write)
 	}
 	if err == nil {
 		err = session.Commit(ctx)
@@ -81,6 +81,20 @@ func (r *run) attempt(ctx context.Context, u *plan.Unit) (conflict bool, err err
 	return errors.As(err, &known) && known.Code == store.Conflict && known.Broken == nil, err
 }
 
+// sequence returns the fetches of a unit in the order in which they are made: a removal
+// comes last, since what is read of its records is as it was.
+func (r *run) sequence(u *plan.Unit, write *plan.Fetch) []int {
+	w := write.Reads[0].Write
+	if w.Store.Action != store.Remove {
+		return u.Fetches
+	}
+	if w.Found == nil {
+		r.fetched[write.ID].answer = keysAsTable(write, r.inputs[write.ID][0].Rows)
+	}
+	order := slices.DeleteFunc(slices.Clone(u.Fetches), func(id int) bool { return id == u.Write })
+	return append(order, u.Write)
+}
+
 // beginSession resolves what is written and begins a session; nil where there is nothing
 // to write, or an error, which is then that of all fetches of the unit.
 func (r *run) beginSession(ctx context.Context, u *plan.Unit, write *plan.Fetch) (store.Session, error) {
@@ -90,17 +104,19 @@ func (r *run) beginSession(ctx context.Context, u *plan.Unit, write *plan.Fetch)
 		}
 		return nil, err
 	}
-	if write.Err != nil {
-		return fail(write.Err)
+	for _, id := range u.Fetches {
+		if err := r.plan.Fetches[id].Err; err != nil {
+			return fail(err)
+		}
 	}
-	inputs := sized(r.inputs[write.ID], 1)
-	r.inputs[write.ID] = inputs
-	rows, err := r.rowsOf(write.Reads[0].Write)
+	r.inputs[write.ID] = sized(r.inputs[write.ID], 1)
+	w := write.Reads[0].Write
+	rows, err := r.rowsOf(w)
 	if err != nil {
 		return fail(err)
 	}
-	inputs[0] = store.Input{Rows: rows}
-	if rows.Len == 0 {
+	r.inputs[write.ID][0] = store.Input{Rows: rows}
+	if rows.Len == 0 && w.Found == nil {
 		for _, id := range u.Fetches {
 			r.fetched[id].answer = emptyAnswer(r.plan.Fetches[id])
 		}
@@ -118,11 +134,11 @@ func (r *run) beginSession(ctx context.Context, u *plan.Unit, write *plan.Fetch)
 func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetch) error {
 	made := &r.made[f.ID]
 	before := made.RoundTrips // of attempts that met another change
-	if f.Reads[0].Write == nil {
+	if w := f.Reads[0].Write; w == nil {
 		inputs, keys, ask := r.gather(f)
 		switch {
-		case f.Err != nil:
-			return f.Err
+		case f.Reads[0].Store.Lock && r.badRead[f.Reads[0]] != nil:
+			return r.badRead[f.Reads[0]] // by which the records are to be found
 		case !ask:
 			r.fetched[f.ID].answer = emptyAnswer(f)
 			return nil
@@ -130,6 +146,16 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 		r.inputs[f.ID] = inputs
 		*made = StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}
 	} else {
+		if w.Found != nil {
+			rows, err := r.rowsOf(w)
+			if err != nil {
+				return err
+			}
+			if r.inputs[f.ID][0].Rows = rows; rows.Len == 0 {
+				r.fetched[f.ID].answer = emptyAnswer(f)
+				return nil
+			}
+		}
 		*made = StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keysOf(f, r.inputs[f.ID][0].Rows)}
 	}
 	if !r.countRequests(1) {
@@ -140,6 +166,9 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 	if got.err != nil {
 		return got.err
 	}
+	if err := r.tooMany(f, got.answer); err != nil {
+		return err
+	}
 	made.RoundTrips, made.Records = before+got.answer.Requests, got.answer.Records()
 	r.fetched[f.ID].answer = got.answer
 	r.countRequests(got.answer.Requests - 1)
@@ -148,6 +177,15 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 		return r.stopping()
 	}
 	return nil
+}
+
+// tooMany refuses a write of more records than one field may write.
+func (r *run) tooMany(f *plan.Fetch, found *store.Answer) error {
+	limit := f.Reads[0].Limit
+	if !f.Reads[0].Store.Lock || limit == nil || !limit.Written || r.opts.MaxWrites <= 0 || int64(found.Tables[0].Len) <= r.opts.MaxWrites {
+		return nil
+	}
+	return badArgument(limit, msgTooManyFound, r.opts.MaxWrites)
 }
 
 // stopping returns why the run was ended.
@@ -181,63 +219,4 @@ func keysAsTable(f *plan.Fetch, rows *store.Rows) *store.Answer {
 		}
 	}
 	return &store.Answer{Tables: []*store.Table{t}}
-}
-
-// rowsOf resolves what is written.
-func (r *run) rowsOf(w *plan.Write) (*store.Rows, error) {
-	resolved := map[*plan.Arg]schema.Value{}
-	resolve := func(a *plan.Arg) (schema.Value, error) {
-		v, known := resolved[a]
-		if known || a == nil {
-			return v, nil
-		}
-		v, err := a.Resolve(r.vars)
-		if err != nil {
-			return nil, badArgument(a, msgDoesNotFit, err)
-		}
-		resolved[a] = v
-		return v, nil
-	}
-	items := []schema.Value{nil}
-	if w.Store.Action == store.Add && w.List != nil {
-		v, err := resolve(w.List)
-		if err != nil {
-			return nil, err
-		}
-		items, _ = v.([]schema.Value)
-		if most := r.opts.MaxPage; most > 0 && int64(len(items)) > most {
-			return nil, badArgument(w.List, msgTooManyWritten, most, len(items))
-		}
-	}
-	rows := &store.Rows{Len: len(items), Columns: make([]store.Column, len(w.Values)), Absent: make([][]bool, len(w.Values))}
-	for c := range w.Values {
-		of := &w.Values[c]
-		into := &rows.Columns[c]
-		into.Kind = of.Kind
-		if of.Many {
-			*into = store.Column{Kind: store.List, Elem: &store.Column{Kind: of.Kind}}
-		}
-		for n, item := range items {
-			var v schema.Value
-			given := of.Const != ""
-			if given {
-				v = of.Const
-			}
-			if of.Arg != nil || of.Null {
-				whole, err := resolve(of.Arg)
-				if err != nil {
-					return nil, err
-				}
-				if of.Arg != nil && of.Arg == w.List {
-					whole = item
-				}
-				v, given = of.Of(whole)
-			}
-			rows.Absent[c] = append(rows.Absent[c], !given)
-			if err := put(into, of, v); err != nil {
-				return nil, &store.Error{Code: store.BadValue, Msg: fmt.Sprintf(msgWriteValue, placeOf(w, of, n), err)}
-			}
-		}
-	}
-	return rows, nil
 }

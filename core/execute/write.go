@@ -132,9 +132,9 @@ func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([
 			b, ok = r.express(b, f, t, row)
 		case plan.Called:
 			b, ok = r.call(b, f, row)
-		case plan.Written:
+		case plan.Written, plan.WrittenKey, plan.Counted, plan.Answered:
 			r.enter(f)
-			b, ok = r.writtenRecords(b, f)
+			b, ok = r.answered(b, f)
 			r.leave()
 		case plan.Grouped:
 			r.enter(f)

@@ -13,16 +13,23 @@ import (
 	"osprey/core/store"
 )
 
-// writtenRecords writes the records of a field that writes: for each key that was
-// written, what was read of it.
-func (r *run) writtenRecords(b []byte, f *plan.Field) ([]byte, bool) {
-	write := f.Write.Read
-	got := r.fetched[write.Fetch.ID]
-	if got.err != nil {
-		r.failedWrite(f, got.err)
+// answered writes what a field that writes answers: the records, for each key that was
+// written what was read of it; their key, or how many they are, or an object of these.
+func (r *run) answered(b []byte, f *plan.Field) ([]byte, bool) {
+	if err := r.fetched[f.Write.Read.Fetch.ID].err; err != nil {
+		r.failedWrite(f, err)
 		return b, false
 	}
-	t := got.answer.Tables[write.Index]
+	t := r.table(&plan.Rows{Step: f.Write})
+	row := r.writtenRecord
+	switch f.What {
+	case plan.Answered:
+		return r.fields(b, f.Object.Cases[0].Fields, nil, 0)
+	case plan.Counted:
+		return strconv.AppendInt(b, int64(t.Len), 10), true
+	case plan.WrittenKey:
+		row = r.writtenKey
+	}
 	if f.Null.Item == nil {
 		if t.Len == 0 {
 			if f.Null.NonNull {
@@ -30,9 +37,27 @@ func (r *run) writtenRecords(b []byte, f *plan.Field) ([]byte, bool) {
 			}
 			return b, false
 		}
-		return r.writtenRecord(b, f, 0)
+		return row(b, f, 0)
 	}
-	return r.items(b, f.Null.Item, t.Len, func(b []byte, i int) ([]byte, bool) { return r.writtenRecord(b, f, i) })
+	return r.items(b, f.Null.Item, t.Len, func(b []byte, i int) ([]byte, bool) { return row(b, f, i) })
+}
+
+// writtenKey writes a field of the key of what was written.
+func (r *run) writtenKey(b []byte, f *plan.Field, row int) ([]byte, bool) {
+	c := &r.table(&plan.Rows{Step: f.Write}).Columns[f.Column]
+	if c.Null[row] {
+		return b, false
+	}
+	b, why := appendValue(b, f, c, row)
+	if why != "" {
+		r.fail(f, nil, BadResult, "", f.At+": "+why)
+	}
+	return b, why == ""
+}
+
+// writeOf returns the read that writes what a field answers.
+func (r *run) writeOf(f *plan.Field) *plan.Read {
+	return r.plan.Fetches[f.Write.Read.Fetch.Unit.Write].Reads[0]
 }
 
 func (r *run) writtenRecord(b []byte, f *plan.Field, row int) ([]byte, bool) {
@@ -45,7 +70,7 @@ func (r *run) writtenRecord(b []byte, f *plan.Field, row int) ([]byte, bool) {
 
 // failedWrite tells why a write was not done, in the schema's words.
 func (r *run) failedWrite(f *plan.Field, err error) {
-	fetch := f.Write.Read.Fetch
+	fetch := r.writeOf(f).Fetch
 	var known *store.Error
 	if errors.As(err, &known) && known.Broken != nil {
 		r.fail(f, nil, string(known.Code), fetch.Source, r.brokenRule(f, known.Broken))
@@ -61,7 +86,7 @@ func (r *run) failedWrite(f *plan.Field, err error) {
 
 // brokenRule says which rule a write breaks.
 func (r *run) brokenRule(f *plan.Field, broken *store.Broken) string {
-	read := f.Write.Read
+	read := r.writeOf(f)
 	var fields []string
 	for _, path := range broken.Fields {
 		fields = append(fields, r.ruledField(read, broken, path))
@@ -69,7 +94,7 @@ func (r *run) brokenRule(f *plan.Field, broken *store.Broken) string {
 	what := strings.Join(fields, " and ")
 	if what == "" {
 		if what = broken.Set; what == read.Write.Store.Set {
-			what = f.Object.Type
+			what = read.Write.Type
 		}
 	}
 	switch several := len(fields) > 1; broken.Rule {

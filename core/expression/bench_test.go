@@ -11,7 +11,7 @@ func BenchmarkRun(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		inputs := map[string]Object{"record": record}
+		inputs := map[string]any{"record": record}
 		b.ReportAllocs()
 		for b.Loop() {
 			if v, err := p.Run(inputs); err != nil || v != "Amber long" {

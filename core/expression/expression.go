@@ -23,6 +23,8 @@ import (
 	"cel.dev/cel-go/common/types/traits"
 	"cel.dev/cel-go/ext"
 	"cel.dev/cel-go/parser"
+	"github.com/google/uuid"
+	"go.mongodb.org/mongo-driver/v2/bson"
 )
 
 // maxCost bounds what one evaluation may do, in the steps of the language: it
@@ -79,9 +81,24 @@ func Entries(text string) map[string]string {
 	return entries
 }
 
+// A Function makes a text that nobody else has, each time that it is called.
+type Function struct {
+	Name string
+	Make func() string
+}
+
+// Functions that make keys.
+var (
+	// UUID makes UUIDs of version 7: RFC 9562, section 5.7.
+	UUID = Function{"uuid", func() string { return uuid.Must(uuid.NewV7()).String() }}
+	// ObjectID makes the object ids of document stores, in hexadecimal.
+	ObjectID = Function{"objectId", func() string { return bson.NewObjectID().Hex() }}
+)
+
 // Compile compiles an expression over inputs whose result is a value of the
-// type want. The error says what is wrong and where in the text.
-func Compile(text string, inputs map[string]*Type, want *Type) (*Program, error) {
+// type want, and that may call the functions. The error says what is wrong and where in
+// the text.
+func Compile(text string, inputs map[string]*Type, want *Type, functions ...Function) (*Program, error) {
 	base, err := dialect()
 	if err != nil {
 		return nil, err
@@ -90,6 +107,10 @@ func Compile(text string, inputs map[string]*Type, want *Type) (*Program, error)
 	options := []cel.EnvOption{cel.CustomTypeProvider(p)}
 	for name, t := range inputs {
 		options = append(options, cel.Variable(name, p.cel(t)))
+	}
+	for _, f := range functions {
+		options = append(options, cel.Function(f.Name, cel.Overload(f.Name, nil, cel.StringType,
+			cel.FunctionBinding(func(...ref.Val) ref.Val { return types.String(f.Make()) }))))
 	}
 	env, err := base.Extend(options...)
 	if err != nil {
@@ -374,18 +395,18 @@ func (w *walker) collected(step ast.Expr) *Need {
 
 // An evaluation is the state of one run of a program.
 type evaluation struct {
-	inputs map[string]Object
+	inputs map[string]any
 	null   bool  // some value was null
 	err    error // the first error of an input
 }
 
 // ResolveName returns an input, as the language asks for it.
 func (r *evaluation) ResolveName(name string) (any, bool) {
-	o, ok := r.inputs[name]
+	v, ok := r.inputs[name]
 	if !ok {
 		return nil, false
 	}
-	return &object{o, r}, true
+	return r.value(v), true
 }
 
 // Parent returns nil: there are no names but those of the inputs.
@@ -414,11 +435,11 @@ func (r *evaluation) value(v any) ref.Val {
 	return types.DefaultTypeAdapter.NativeToValue(v)
 }
 
-// Run evaluates the expression. The result is nil, bool, int64, float64, string,
+// Run evaluates the expression. Inputs are as the values of an [Object]'s fields. The result is nil, bool, int64, float64, string,
 // time.Time, an [Object] of the inputs', []any of these or map[string]any. It is nil, too, where the
 // expression does something with an input that is null and cannot be done with
 // null. The errors of inputs are returned as they are.
-func (p *Program) Run(inputs map[string]Object) (any, error) {
+func (p *Program) Run(inputs map[string]any) (any, error) {
 	r := &evaluation{inputs: inputs}
 	out, _, err := p.run.Eval(r)
 	switch {

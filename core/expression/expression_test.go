@@ -111,7 +111,7 @@ func TestExpressions(t *testing.T) {
 		if got := show(p.Needs["record"]); got != test.needs {
 			t.Errorf("%s needs %q, want %q", test.text, got, test.needs)
 		}
-		out, err := p.Run(map[string]Object{"record": record, "args": fake{"days": int64(3)}})
+		out, err := p.Run(map[string]any{"record": record, "args": fake{"days": int64(3)}})
 		got := fmt.Sprint(out)
 		if err != nil {
 			got = err.Error()

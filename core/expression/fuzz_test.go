@@ -31,7 +31,7 @@ func FuzzExpression(f *testing.F) {
 			checkNeeds(t, text, types[input], needs)
 		}
 		looked := map[string]bool{}
-		_, _ = p.Run(map[string]Object{"record": watched{record, looked}, "args": fake{"days": int64(3)}})
+		_, _ = p.Run(map[string]any{"record": watched{record, looked}, "args": fake{"days": int64(3)}})
 		for name := range looked {
 			found := false
 			for _, n := range p.Needs["record"] {

@@ -139,7 +139,7 @@ const beyond = 1 << 40
 
 // limit returns the value of a limit, or Unbounded.
 func (c *costs) limit(a *Arg) int64 {
-	if a.Largest || !a.Fixed && c.vars == nil {
+	if a.Largest || a.Written || !a.Fixed && c.vars == nil {
 		return c.page
 	}
 	if v, err := a.Resolve(c.vars); err == nil {
@@ -155,6 +155,10 @@ func (c *costs) limit(a *Arg) int64 {
 
 // written returns how many records a write is of at most.
 func (c *costs) written(w *Write) int64 {
+	if w.Found != nil {
+		_, records := c.of(w.Found.Read)
+		return records
+	}
 	if w.List == nil {
 		return 1
 	}

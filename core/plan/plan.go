@@ -199,6 +199,8 @@ type Arg struct {
 	// Largest says, of a limit, that the operation gives null for it: as many
 	// records as an operation may ask for.
 	Largest bool
+	// Written says, of a limit, that it is how many records one field may write.
+	Written bool
 
 	// Of a condition.
 	Column int    // its first column among the values of the read
@@ -288,6 +290,9 @@ const (
 	Grouped    // an object of root fields: Object has them
 	Called     // what a call gives: column 0 of the one row of Step, with Object if it is a record
 	Written    // the records that were written: for each row of Write, that of Step
+	WrittenKey // a field of their key: Column of Write
+	Counted    // how many they are
+	Answered   // an object of these: Object has its fields
 )
 
 // A Field is one field of the answer.
@@ -305,7 +310,7 @@ type Field struct {
 	Names  map[string][]byte // of an enum: its names as JSON by stored spelling
 	Text   []byte            // of Constant
 	Step   *Step             // of One and Many
-	Write  *Step             // of Written: what was written
+	Write  *Step             // of Written and what is beside it: whose rows are the keys of what was written
 	Object *Object           // of One, Many and Inner
 	Single bool              // of One: a unique key; a second record is an error in the store
 	Of     store.Aggregate   // of Aggregate

@@ -133,7 +133,14 @@ func (r *Read) String() string {
 		b.WriteString(", " + predicateText(&s.Where[i], r.Where))
 	}
 	b.WriteString(sortText(s.Sort))
-	if r.Limit != nil {
+	if r.Store.Lock {
+		b.WriteString(", locked")
+	}
+	switch {
+	case r.Limit == nil:
+	case r.Limit.Written:
+		b.WriteString(", at most as many as may be written")
+	default:
 		b.WriteString(", limit " + language.PrintValue(r.Limit.Literal))
 		if r.Limit.More > 0 {
 			b.WriteString(" and one more")

@@ -4,6 +4,8 @@ import (
 	"slices"
 
 	"osprey/core/binding"
+	"osprey/core/expression"
+	"osprey/core/language"
 	"osprey/core/schema"
 	"osprey/core/store"
 )
@@ -20,12 +22,17 @@ import (
 //	wave 2  port_calls by id ← what was added, with craft    the same transaction
 //	wave 3  incidents by callId                              another store, behind its end
 //
-// A removal comes behind the reads of its unit, which answer with what was there.
+// A removal comes behind the reads of its unit, which answer with what was there. Where
+// records are found by a filter, or by another unique key, the unit begins with the read
+// that finds them, and what is written is that read's rows.
 
 // A Write is what a read writes; its rows are the keys of the records.
 type Write struct {
 	Store  *store.Write
+	Type   string       // of the records
 	List   *Arg         // of a list of records: an input object for each; nil of one record
+	Found  *Step        // of records that are found first: the step whose rows have their keys
+	Many   bool         // Found are all that a filter finds
 	Values []WriteValue // of Store's Columns, Keys and Expect
 	// FieldOf returns the coordinate of the field that shows a stored one.
 	FieldOf func(set, path string) string
@@ -37,6 +44,8 @@ type WriteValue struct {
 	Null  bool   // it is given as null
 	Input string // the field of the input object that Arg, or an item of List, is; "" of Arg itself
 	Const string // without Arg: the value
+	Set   *Set   // without Arg: the expression that gives it
+	Found bool   // without Arg: the column of what was found is the value; it is of the field Path
 	Many  bool   // a list of values
 	Kind  store.Kind
 	Enum  *binding.Enum
@@ -45,67 +54,181 @@ type WriteValue struct {
 	Name  string // of the argument or input field, for paths of errors
 }
 
+// A Set is an expression that gives a value.
+type Set struct {
+	Expr  *expression.Program
+	Args  []*Arg
+	Scale *int // how many digits of a second the field holds; nil for as many as there are
+}
+
 // A Unit is the fetches of a root field that are done in one session, in their order: as a
 // whole or not at all.
 type Unit struct {
 	Field   *Field
 	Fetches []int // by their IDs
+	Write   int   // the one of them that writes
 	Writing *store.Writing
 }
 
 // write plans a root field that writes.
 func (b *builder) write(f *Field, g group, def *binding.Field) {
 	of := def.Write
-	w := &Write{Store: &store.Write{Action: of.Action, Set: of.Records.Set}}
+	values := b.writeValues(g, def)
+	w := &Write{Type: of.Records.Type.String(), Store: &store.Write{Action: of.Action, Set: of.Records.Set, Replaces: of.Replaces}}
 	schema, source := b.bound, of.Records.Source
 	w.FieldOf = func(set, path string) string { return schema.FieldOf(source, set, path) }
-	args := map[string]*Arg{}
-	nulls := map[string]bool{}
-	for i := range of.Values {
-		b.writeArg(g, of.Values[i].Arg, args, nulls)
-	}
-	for i := range of.Keys {
-		b.writeArg(g, of.Keys[i].Arg, args, nulls)
-	}
-	for i := range of.Expect {
-		b.writeArg(g, of.Expect[i].Arg, args, nulls)
+	u := unit{field: f}
+	written, wave := (*rows)(nil), b.done+1
+	if of.Find != nil {
+		u.find, written = b.find(g, of.Find)
+		w.Found, w.Many, w.Store.Alike = written.public.Step, of.Find.Many, of.Find.Many
+		wave++
 	}
 	if of.List != nil {
-		w.List = args[of.List.Name]
+		w.List = values.args[of.List.Name]
 	}
-	value := func(v *binding.WriteValue) store.Given {
-		own := WriteValue{Const: v.Const, Many: v.Many, Kind: v.Kind, Enum: v.Enum, Path: v.Path, About: v.About}
-		if v.Arg != nil {
-			own.Arg, own.Null, own.Name = args[v.Arg.Name], nulls[v.Arg.Name], v.Arg.Name
+	add := func(into []store.Given, list []binding.WriteValue) []store.Given {
+		for i := range list {
+			own := values.of(&list[i])
+			w.Values = append(w.Values, own)
+			into = append(into, store.Given{Field: own.Path, Kind: own.kind(), Adjust: list[i].Adjust})
 		}
-		if v.Input != nil {
-			own.Input, own.Name = v.Input.Name, v.Input.Name
+		return into
+	}
+	w.Store.Columns = add(nil, of.Values)
+	w.Store.Keys = add(nil, of.Keys)
+	if of.Find != nil {
+		for i, path := range of.Records.Key {
+			kind := kindOf(of.Records.Info, path)
+			w.Values = append(w.Values, WriteValue{Found: true, Path: path, Kind: kind, About: of.Records.Type.String() + "." + path})
+			w.Store.Keys = append(w.Store.Keys, store.Given{Field: path, Kind: kind})
+			written.column(store.Wanted{Path: of.Records.Key[i], Kind: kind})
 		}
-		w.Values = append(w.Values, own)
-		return store.Given{Field: v.Path, Kind: own.kind(), Adjust: v.Adjust}
 	}
-	for i := range of.Values {
-		w.Store.Columns = append(w.Store.Columns, value(&of.Values[i]))
-	}
-	for i := range of.Keys {
-		w.Store.Keys = append(w.Store.Keys, value(&of.Keys[i]))
-	}
-	for i := range of.Expect {
-		w.Store.Expect = append(w.Store.Expect, value(&of.Expect[i]))
-	}
+	w.Store.Expect = add(nil, of.Expect)
 	step := &Step{ID: len(b.plan.Steps), Field: b.here()}
 	b.plan.Steps = append(b.plan.Steps, step)
-	n := b.newRead(def, b.done+1)
+	n := b.newRead(def, wave)
 	n.read.Write = w
-	rows := n.rows(step)
+	own := n.rows(step)
 	n.read.cover(step.Field)
+	u.write = n
+	if written == nil {
+		written = own
+	} else {
+		n.read.Feeds = []Feed{{Rows: written.public}}
+		written.since = wave // what is read of the records is read behind the write
+	}
+	f.Write = written.public.Step
+	b.units = append(b.units, u)
+	b.answer(f, g, def, written)
+}
+
+// find plans the read that finds the records of a write.
+func (b *builder) find(g group, def *binding.Field) (*readNode, *rows) {
+	use := b.arguments(g.fields[0], def)
+	if def.Many {
+		use.limit = &Arg{Name: "filter", Pos: g.fields[0].Name.Pos, Literal: &language.NullValue{}, Fixed: true, Written: true, More: 1}
+	}
+	n := b.newRead(def, b.done+1)
+	n.narrow(use)
+	n.read.Store.Lock = true
+	n.read.Limit, n.read.Store.Limit = use.limit, use.limit != nil
+	step := &Step{ID: len(b.plan.Steps), Field: b.here(), One: !def.Many}
+	b.plan.Steps = append(b.plan.Steps, step)
+	n.read.cover(step.Field)
+	return n, n.rows(step)
+}
+
+// answer plans what a field that writes answers of what was written.
+func (b *builder) answer(f *Field, g group, def *binding.Field, written *rows) {
+	switch a := def.Write.Answer; {
+	case a == nil:
+		b.writtenRecords(f, g, def, written)
+	case a.Type == nil:
+		f.What = Counted
+	default:
+		f.What = Answered
+		f.Object = &Object{Kind: -1, Type: a.Type.Name, Cases: []Case{{Type: a.Type.Name}}}
+		for _, sub := range b.collect(g.subsets(), a.Type) {
+			f.Object.Cases[0].Fields = append(f.Object.Cases[0].Fields, b.answerField(f, sub, def, written))
+		}
+		lead(f.Object.Cases[0].Fields)
+	}
+}
+
+// answerField plans a field of an answer that is an object.
+func (b *builder) answerField(of *Field, g group, def *binding.Field, written *rows) *Field {
+	a := def.Write.Answer
+	name := g.fields[0].Name.Text
+	if name == "__typename" {
+		return b.typeName(g, a.Type)
+	}
+	bound := a.Fields[name]
+	b.path = append(b.path, g.name)
+	defer func() { b.path = b.path[:len(b.path)-1] }()
+	f := b.newField(g, bound.Def)
+	f.Write = of.Write
+	switch bound.How {
+	case binding.Counted:
+		f.What = Counted
+	case binding.Column:
+		f.What, f.Column = WrittenKey, written.column(bound.Wanted)
+		f.leaf(bound)
+	default:
+		b.writtenRecords(f, g, def, written)
+	}
+	return f
+}
+
+// writtenRecords plans the records that were written, which are read by their keys.
+func (b *builder) writtenRecords(f *Field, g group, def *binding.Field, written *rows) {
 	keyed := *def
 	keyed.How, keyed.Many, keyed.Args = binding.Related, false, nil
-	node := b.readFor(rows, "written", &keyed, arguments{})
-	f.What, f.Step, f.Write = Written, node.step, step
+	node := b.readFor(written, "written", &keyed, arguments{})
+	f.What, f.Step, f.Write = Written, node.step, written.public.Step
 	b.origins[f] = origin{node.rows, def}
 	f.Object = b.object(node.rows, g.subsets(), def.Target, def.Only)
-	b.units = append(b.units, unit{f, n})
+}
+
+// writeArgs are the arguments of a write, each resolved once.
+type writeArgs struct {
+	args  map[string]*Arg
+	nulls map[string]bool
+}
+
+// writeValues resolves the arguments of a write.
+func (b *builder) writeValues(g group, def *binding.Field) writeArgs {
+	values := writeArgs{map[string]*Arg{}, map[string]bool{}}
+	for _, a := range def.Def.Args {
+		of := &binding.Arg{Def: a}
+		if arg := b.arg(g.fields[0], of); arg != nil {
+			values.args[a.Name] = arg
+		} else {
+			values.nulls[a.Name] = b.isNull(g.fields[0], of)
+		}
+	}
+	return values
+}
+
+// of returns where a value comes from.
+func (values writeArgs) of(v *binding.WriteValue) WriteValue {
+	own := WriteValue{Const: v.Const, Many: v.Many, Kind: v.Kind, Enum: v.Enum, Path: v.Path, About: v.About}
+	if v.Arg != nil {
+		own.Arg, own.Null, own.Name = values.args[v.Arg.Name], values.nulls[v.Arg.Name], v.Arg.Name
+	}
+	if v.Input != nil {
+		own.Input, own.Name = v.Input.Name, v.Input.Name
+	}
+	if v.Set != nil {
+		own.Set = &Set{Expr: v.Set.Expr, Scale: v.Set.Scale}
+		for _, a := range v.Set.Args {
+			if arg := values.args[a.Name]; arg != nil {
+				own.Set.Args = append(own.Set.Args, arg)
+			}
+		}
+	}
+	return own
 }
 
 // Of returns the value of the field out of what its argument, or an item of the list, is;
@@ -135,8 +258,8 @@ func (v *WriteValue) kind() store.Kind {
 
 // A unit is a unit under construction.
 type unit struct {
-	field *Field
-	write *readNode
+	field       *Field
+	find, write *readNode // find is nil where nothing is found first
 }
 
 // own returns, of each read that is fed by nothing but a write and reads of its source,
@@ -151,10 +274,15 @@ type unit struct {
 //	        registry  boats by the stations               behind the end
 func (b *builder) own() map[*Read]*readNode {
 	writes := map[*Read]*readNode{}
+	for _, u := range b.units {
+		writes[u.write.read] = u.write
+		if u.find != nil {
+			writes[u.find.read] = u.write
+		}
+	}
 	for _, n := range b.reads { // in the order in which they were needed
 		switch {
-		case n.read.Write != nil:
-			writes[n.read] = n
+		case writes[n.read] != nil:
 		case n.above != nil:
 			writes[n.read] = writes[n.above.read]
 		case len(n.read.Feeds) > 0 && n.read.Call == nil:
@@ -175,15 +303,22 @@ func (b *builder) own() map[*Read]*readNode {
 // nothing but others of the unit.
 func (b *builder) writeUnits() {
 	for _, u := range b.units {
-		own := &Unit{Field: u.field, Writing: u.write.source.Capabilities.Write}
-		first := u.write.read.Fetch
-		own.Fetches = []int{first.ID}
+		write := u.write.read.Fetch
+		own := &Unit{Field: u.field, Fetches: []int{write.ID}, Write: write.ID, Writing: u.write.source.Capabilities.Write}
+		if u.find != nil {
+			own.Fetches = []int{u.find.read.Fetch.ID, write.ID}
+		}
+		begin := b.plan.Fetches[own.Fetches[0]].After
 		for _, f := range b.plan.Fetches { // in the order of their waves
-			inside := f.ID != first.ID && f.Source == first.Source && len(f.After) > 0 && f.Reads[0].Write == nil
-			for _, after := range f.After {
-				inside = inside && (slices.Contains(own.Fetches, after) || slices.Contains(first.After, after))
+			if slices.Contains(own.Fetches, f.ID) || f.Source != write.Source {
+				continue
 			}
-			if inside && slices.Contains(f.After, first.ID) {
+			inside, fed := true, false
+			for _, after := range f.After {
+				of := slices.Contains(own.Fetches, after)
+				inside, fed = inside && (of || slices.Contains(begin, after)), fed || of
+			}
+			if inside && fed {
 				own.Fetches = append(own.Fetches, f.ID)
 			}
 		}
@@ -191,17 +326,4 @@ func (b *builder) writeUnits() {
 			b.plan.Fetches[id].Unit = own
 		}
 	}
-}
-
-// writeArg resolves an argument of a write once.
-func (b *builder) writeArg(g group, def *schema.Input, args map[string]*Arg, nulls map[string]bool) {
-	if def == nil || args[def.Name] != nil || nulls[def.Name] {
-		return
-	}
-	of := &binding.Arg{Def: def}
-	if a := b.arg(g.fields[0], of); a != nil {
-		args[def.Name] = a
-		return
-	}
-	nulls[def.Name] = b.isNull(g.fields[0], of)
 }

@@ -97,6 +97,9 @@ type Read struct {
 	// Limit and Offset say that the Input bounds the rows: of the read, or for
 	// each key or row above where the store pages by key.
 	Limit, Offset bool
+	// Lock says that the rows are about to be written in the same session: nobody else
+	// changes them until its end, where the store can see to that.
+	Lock bool
 
 	// Parent is the position in the request of the read that this one is folded
 	// into, or -1. Its rows are those whose There equals the Here of the row

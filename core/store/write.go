@@ -14,6 +14,9 @@ type Writing struct {
 	// Prepare makes a request of a write, which a session runs. It asks nothing of the
 	// store.
 	Prepare func(catalogue *Catalogue, w *Write) (Request, error)
+	// AnyKey says that an addition which replaces changes the record that has any of its
+	// unique keys, and not just that of Write.Replaces.
+	AnyKey bool
 }
 
 // A Session is requests that are done as a whole or not at all: a transaction. What is
@@ -48,11 +51,17 @@ func (a Action) String() string { return actionNames[a] }
 // Rows have a row for each record, and answers with a table of Returning, with a row for
 // each record that was there, in their order.
 type Write struct {
-	Action    Action
-	Set       string
-	Columns   []Given // that are written; none of Remove
-	Keys      []Given // by which records are found; none of Add
-	Expect    []Given // that the record must still have, else it is Outdated; none of Add
+	Action  Action
+	Set     string
+	Columns []Given // that are written; none of Remove
+	Keys    []Given // by which records are found; none of Add
+	Expect  []Given // that the record must still have, else it is Outdated; none of Add
+	// Replaces are the fields of a unique key, of Add: a record that has the same values is
+	// changed instead.
+	Replaces []string
+	// Alike says that rows have the same values but for their keys: they can be written
+	// together, and nothing is asked of them.
+	Alike     bool
 	Returning []Wanted
 }
 
@@ -71,6 +80,9 @@ func (w *Write) String() string {
 	text := w.Action.String() + " " + w.Set
 	if len(keys) > 0 {
 		text += " by " + strings.Join(keys, ", ")
+	}
+	if len(w.Replaces) > 0 {
+		text += " or change by " + strings.Join(w.Replaces, ", ")
 	}
 	for i, g := range w.Expect {
 		text += []string{" and ", " expecting "}[max(0, 1-i)] + g.Field

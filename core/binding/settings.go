@@ -1,0 +1,129 @@
+package binding
+
+import (
+	"errors"
+	"slices"
+	"strings"
+
+	"osprey/core/expression"
+	"osprey/core/language"
+	"osprey/core/schema"
+	"osprey/core/store"
+)
+
+// This file binds values that callers do not choose: those that set and adjust give.
+//
+//	@add(set: ["id: uuid()", "arrivedAt: now"])
+//	@change(adjust: ["visits: 1"])
+
+// A Set is an expression that gives a value.
+type Set struct {
+	Expr *expression.Program
+	Args []*schema.Input // that it looks at
+	// Scale is how many digits of a second the field holds; nil for as many as there are.
+	Scale *int
+}
+
+// moment is the type of now.
+var moment = &expression.Type{Kind: expression.Moment}
+
+// settings binds the expressions of a directive.
+func (b *binder) settings(f *schema.Field, w *Write, d *language.Directive) {
+	for _, name := range []string{"set", "adjust"} {
+		for _, item := range texts(d.Argument(name)) {
+			field, expr, ok := strings.Cut(item, ":")
+			if !ok && name == "adjust" {
+				continue // an argument
+			}
+			if !ok {
+				b.fail(ruleWrite, d.Pos, f.Coordinate(), "write \"field: expression\", such as \"arrivedAt: now\"", msgSetForm, f.Coordinate(), item)
+				continue
+			}
+			if v := b.setting(f, w, d, strings.TrimSpace(field), expr); v != nil {
+				v.Adjust = name == "adjust"
+				if v.Adjust && (v.Many || v.Kind != store.Int && v.Kind != store.Float && v.Kind != store.Decimal) {
+					b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave it out of adjust", msgWriteAdjust, v.About)
+					continue
+				}
+				b.set(f, w, v, d)
+			}
+		}
+	}
+}
+
+// set adds the value of an expression, which nothing else may give.
+func (b *binder) set(f *schema.Field, w *Write, v *WriteValue, d *language.Directive) {
+	if w.Action == store.Change && slices.Contains(w.Records.Key, v.Path) {
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave it out", msgWriteKey, v.About, w.Records.Type)
+		return
+	}
+	if i := slices.IndexFunc(w.Values, func(other WriteValue) bool { return other.Path == v.Path }); i >= 0 {
+		other := w.Values[i]
+		if other.Input != nil && b.bound.Schema.Position(other.Input.Pos).Name == SuppliedName {
+			w.Values[i] = *v // what is supplied leaves it to the directive
+			b.refused = append(b.refused, other.Input.Coordinate)
+			return
+		}
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave one of them out", msgWriteTwice, f.Coordinate(), w.Records.Set, v.Path, other.About, "an expression")
+		return
+	}
+	w.Values = append(w.Values, *v)
+}
+
+// setting binds an expression that gives the value of a field of the type, or of a stored
+// field that the type does not have; nil after telling why not.
+func (b *binder) setting(f *schema.Field, w *Write, d *language.Directive, name, expr string) *WriteValue {
+	r := w.Records
+	v := &WriteValue{Path: b.writtenPath(r, name), About: r.Type.String() + "." + name, Set: &Set{}}
+	want := &expression.Type{Nullable: true}
+	of := fieldOf(b.bound.Schema, r.Type, name)
+	switch {
+	case v.Path != "" && of != nil && schema.IsLeaf(schema.NamedOf(of.Type)):
+		want = b.expressionType(schema.Nullable(of.Type))
+	case v.Path == "" && r.Info != nil && r.Info.Field(name) != nil:
+		v.Path, v.About = name, r.Set+"."+name
+	case v.Path == "":
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgSetNoField, f.Coordinate(), name, r.Type, language.DidYouMean(name, leafNames(r.Type)))
+		return nil
+	}
+	info := b.info(nil, r, v.Path, f.Coordinate(), "")
+	switch {
+	case info == nil:
+		return nil // nothing is known of the set yet, or it is told
+	case info.Generated:
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave it out", msgWriteGenerated, f.Coordinate(), r.Set, v.Path)
+		return nil
+	case info.Column != "":
+		b.fail(ruleNotYet, d.Pos, f.Coordinate(), "give the column as a whole", msgWriteInside, f.Coordinate(), r.Set, v.Path)
+		return nil
+	}
+	known := valueOf(info)
+	v.Kind, v.Set.Scale = known.Kind, info.Scale
+	if v.Kind == store.Unknown {
+		v.Kind = store.Text
+	}
+	if v.Many = info.Kind == store.List; v.Many {
+		v.Kind = info.Elem
+	}
+	if of != nil {
+		if e, ok := schema.NamedOf(of.Type).(*schema.Enum); ok {
+			v.Enum = b.enum(e, r, r.Source, info)
+		}
+	}
+	program, err := expression.Compile(strings.TrimSpace(expr), map[string]*expression.Type{"args": b.argsType(f), "now": moment}, want, expression.UUID, expression.ObjectID)
+	if err != nil {
+		msg, fix := err.Error(), ""
+		if m := (*expression.Mistake)(nil); errors.As(err, &m) {
+			msg, fix = m.Msg, m.Fix
+		}
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), fix, msgSetExpression, name, f.Coordinate(), msg)
+		return nil
+	}
+	v.Set.Expr = program
+	for _, n := range program.Needs["args"] {
+		if a := f.Arg(n.Name); a != nil {
+			v.Set.Args = append(v.Set.Args, a)
+		}
+	}
+	return v
+}

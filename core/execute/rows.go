@@ -1,0 +1,168 @@
+package execute
+
+import (
+	"fmt"
+	"time"
+
+	"osprey/core/plan"
+	"osprey/core/schema"
+	"osprey/core/store"
+)
+
+// This file resolves what a write is asked with: a row for each record.
+
+// A filling is the rows of a write while they are made.
+type filling struct {
+	run      *run
+	write    *plan.Write
+	resolved map[*plan.Arg]schema.Value
+	items    []schema.Value // of the list that is added; one that is nil of anything else
+	found    *store.Table   // whose rows are the records, or nil
+}
+
+// rowsOf resolves what is written. Of records that are found first, and are not yet, it is
+// what would be written to one.
+func (r *run) rowsOf(w *plan.Write) (*store.Rows, error) {
+	f := &filling{run: r, write: w, resolved: map[*plan.Arg]schema.Value{}, items: []schema.Value{nil}}
+	if w.Store.Action == store.Add && w.List != nil {
+		v, err := f.resolve(w.List)
+		if err != nil {
+			return nil, err
+		}
+		f.items, _ = v.([]schema.Value)
+		if most := r.opts.MaxWrites; most > 0 && int64(len(f.items)) > most {
+			return nil, badArgument(w.List, msgTooManyWritten, most, len(f.items))
+		}
+	}
+	n := len(f.items)
+	if w.Found != nil {
+		if f.found = r.table(&plan.Rows{Step: w.Found}); f.found != nil {
+			n = f.found.Len
+		}
+	}
+	rows := &store.Rows{Len: n, Columns: make([]store.Column, len(w.Values)), Absent: make([][]bool, len(w.Values))}
+	for c := range w.Values {
+		of, into := &w.Values[c], &rows.Columns[c]
+		into.Kind = of.Kind
+		if of.Many {
+			*into = store.Column{Kind: store.List, Elem: &store.Column{Kind: of.Kind}}
+		}
+		for row := range n {
+			given, err := f.value(of, into, row)
+			if err != nil {
+				return nil, err
+			}
+			rows.Absent[c] = append(rows.Absent[c], !given)
+		}
+	}
+	return rows, nil
+}
+
+// value adds the value of a row to a column, and reports whether it is given.
+func (f *filling) value(of *plan.WriteValue, into *store.Column, row int) (given bool, err error) {
+	var v schema.Value
+	switch {
+	case of.Found:
+		if f.found == nil || !f.found.Columns[f.column(of.Path)].Null[row] && into.AppendAs(&f.found.Columns[f.column(of.Path)], row) {
+			if f.found == nil {
+				into.AppendNull()
+			}
+			return true, nil
+		}
+		return false, &store.Error{Code: store.BadAnswer, Msg: "has given a record without its key"}
+	case of.Const != "":
+		v, given = of.Const, true
+	case of.Set != nil:
+		if v, err = f.express(of); err != nil {
+			return false, err
+		}
+		given = true
+	case of.Arg != nil || of.Null:
+		whole, err := f.resolve(of.Arg)
+		if err != nil {
+			return false, err
+		}
+		if of.Arg != nil && of.Arg == f.write.List {
+			whole = f.items[row]
+		}
+		v, given = of.Of(whole)
+	}
+	if err := put(into, of, v); err != nil {
+		return false, &store.Error{Code: store.BadValue, Msg: fmt.Sprintf(msgWriteValue, placeOf(f.write, of, row), err)}
+	}
+	return given, nil
+}
+
+// column returns the column of the records found that has a field of their key.
+func (f *filling) column(path string) int {
+	for i, c := range f.write.Found.Read.Store.Columns {
+		if c.Path == path {
+			return i
+		}
+	}
+	panic("execute: no column " + path)
+}
+
+func (f *filling) resolve(a *plan.Arg) (schema.Value, error) {
+	v, known := f.resolved[a]
+	if known || a == nil {
+		return v, nil
+	}
+	v, err := a.Resolve(f.run.vars)
+	if err != nil {
+		return nil, badArgument(a, msgDoesNotFit, err)
+	}
+	f.resolved[a] = v
+	return v, nil
+}
+
+// express evaluates the expression of a value.
+func (f *filling) express(of *plan.WriteValue) (schema.Value, error) {
+	v, err := of.Set.Expr.Run(map[string]any{"args": argumentsOf{f.run, of.Set.Args}, "now": f.run.now})
+	if err != nil {
+		if known, ok := err.(*told); ok {
+			return nil, known
+		}
+		return nil, &store.Error{Code: store.BadValue, Msg: fmt.Sprintf(msgSetFailed, of.About, err)}
+	}
+	return asGiven(v, of), nil
+}
+
+// asGiven returns what an expression gives as if a caller had given it. Of a moment, it is
+// as much as the field holds.
+func asGiven(v any, of *plan.WriteValue) schema.Value {
+	switch v := v.(type) {
+	case time.Time:
+		v = v.UTC()
+		if of.Set.Scale != nil {
+			v = v.Truncate(time.Second / time.Duration(pow10(min(9, max(0, *of.Set.Scale)))))
+		}
+		switch of.Kind {
+		case store.Date:
+			return v.Format(time.DateOnly)
+		case store.Clock:
+			return v.Format("15:04:05.999999")
+		}
+		return v.Format("2006-01-02T15:04:05.999999Z07:00")
+	case string:
+		if of.Enum != nil {
+			return schema.Symbol(v)
+		}
+		return v
+	case []any:
+		list := make([]schema.Value, len(v))
+		for i := range v {
+			list[i] = asGiven(v[i], of)
+		}
+		return list
+	}
+	return v
+}
+
+func pow10(n int) int {
+	p := 1
+	for range n {
+		p *= 10
+	}
+	return p
+}
