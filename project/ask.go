@@ -73,7 +73,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 	a := &Answer{Plan: p}
 	options := execute.Options{
 		Caller: q.Caller.Anew(), Now: time.Now, Before: beforeData, Until: start.Add(time.Duration(limits.Timeout)),
-		MaxPage: int64(limits.Page), MaxRequests: int(limits.StoreRequests), MaxErrors: int(limits.Errors), MaxRecords: int64(limits.Records), MaxAnswer: int64(limits.Answer),
+		MaxPage: int64(limits.Page), MaxWrites: int64(limits.Writes), MaxRequests: int(limits.StoreRequests), MaxErrors: int(limits.Errors), MaxRecords: int64(limits.Records), MaxAnswer: int64(limits.Answer),
 	}
 	if send != nil {
 		options.Send = func(part []byte) error {

@@ -67,9 +67,11 @@ type Limits struct {
 	// The most records that stores send for an operation. What the limits of its lists,
 	// multiplied, already exceed is refused before it runs.
 	Records Count `yaml:"records" default:"1000000"`
-	// The largest limit, first or last that an operation may give, and what null means for one;
-	// and how many records one list of a mutation may add.
+	// The largest limit, first or last that an operation may give, and what null means for one.
 	Page Count `yaml:"page" default:"10000"`
+	// How many records one field may write: of a list that it adds, or that its filter
+	// finds.
+	Writes Count `yaml:"writes" default:"10000"`
 	// How many errors an answer has one by one; it counts those beyond, in more of an error of the
 	// same cause.
 	Errors Count `yaml:"errors" default:"1000"`

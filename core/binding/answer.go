@@ -52,7 +52,7 @@ func (b *binder) answered(f *schema.Field, d *language.Directive) (schema.Named,
 			continue
 		}
 		if a.Records != nil {
-			b.fail(ruleWrite, of.Pos, of.Coordinate(), "leave one of them out", msgWriteTwoRecords, o, a.Records.Def.Name, of.Name)
+			b.fail(ruleWrite, of.Pos, of.Coordinate(), "leave one of them out", msgWriteTwoRecords, of.Coordinate(), a.Records.Def.Name)
 			return nil, nil
 		}
 		a.Records = &Field{Def: of, How: Written}

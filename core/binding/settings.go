@@ -42,7 +42,7 @@ func (b *binder) settings(f *schema.Field, w *Write, d *language.Directive) {
 			if v := b.setting(f, w, d, strings.TrimSpace(field), expr); v != nil {
 				v.Adjust = name == "adjust"
 				if v.Adjust && (v.Many || v.Kind != store.Int && v.Kind != store.Float && v.Kind != store.Decimal) {
-					b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave it out of adjust", msgWriteAdjust, v.About)
+					b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave it out of adjust", msgSetAdjust, f.Coordinate(), v.About)
 					continue
 				}
 				b.set(f, w, v, d)
@@ -54,7 +54,7 @@ func (b *binder) settings(f *schema.Field, w *Write, d *language.Directive) {
 // set adds the value of an expression, which nothing else may give.
 func (b *binder) set(f *schema.Field, w *Write, v *WriteValue, d *language.Directive) {
 	if w.Action == store.Change && slices.Contains(w.Records.Key, v.Path) {
-		b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave it out", msgWriteKey, v.About, w.Records.Type)
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave it out", msgSetKey, f.Coordinate(), v.About, w.Records.Type)
 		return
 	}
 	if i := slices.IndexFunc(w.Values, func(other WriteValue) bool { return other.Path == v.Path }); i >= 0 {

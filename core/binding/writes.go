@@ -333,7 +333,7 @@ func (b *binder) replaced(f *schema.Field, w *Write, d *language.Directive) {
 	}
 	for _, key := range info.Keys { // the store would change whichever it meets
 		given := !slices.ContainsFunc(key, func(p string) bool {
-			return !slices.ContainsFunc(w.Values, func(v WriteValue) bool { return v.Path == p })
+			return !slices.ContainsFunc(w.Values, func(v WriteValue) bool { return v.Path == p && (v.Set == nil || len(v.Set.Args) > 0) })
 		})
 		if given && !same(key) {
 			b.fail(ruleWrite, d.Pos, f.Coordinate(), "add and change in two fields", msgWriteReplacesOther, f.Coordinate(), strings.Join(about, " and "), w.Records.Source.Name, strings.Join(key, " and "))

@@ -16,11 +16,13 @@ import (
 // and computes, a view, a table without a key, and records of two types in one.
 func quayside() map[string]*binding.Source {
 	catalogue := storetest.Catalogue(`
-calls: id int!~ craft int+ berth int? plain text noted time~ twice int?^ papers json? tags [text]? kind text?=in|out
+calls: id int!~ craft int+ berth int? plain text noted time~ twice int?^ papers json? tags [text]? kind text?=in|out code text? label text?
 craft: imo int! name text
 craft_now: imo int! name text
 notes: text text?
 moves: id int!~ kind text=in|out at time`)
+	calls := catalogue.Sets["calls"]
+	calls.Keys = append(calls.Keys, []string{"code"}, []string{"label"})
 	catalogue.Sets["craft_now"].ReadOnly = "it is a view"
 	all := sources()
 	all["db"] = &binding.Source{Name: "db", Kind: "postgres", Naming: binding.Exact, Catalogue: catalogue,
@@ -29,7 +31,7 @@ moves: id int!~ kind text=in|out at time`)
 }
 
 const quaysideTypes = ` type Query { calls: [Call!] @read }
-type Call @stored(in: "db", as: "calls", key: "id") { id: ID! craft: Craft! @related(here: "craft", there: "imo") berth: Int plain: String! noted: DateTime! twice: Int flag: String @at(path: "papers.flag") tags: [String!] kind: Kind }
+type Call @stored(in: "db", as: "calls", key: "id") { id: ID! craft: Craft! @related(here: "craft", there: "imo") berth: Int plain: String! noted: DateTime! twice: Int flag: String @at(path: "papers.flag") tags: [String!] kind: Kind code: String label: String }
 type Craft @stored(in: "db", as: "craft", key: "imo") { imo: ID! name: String! }
 enum Kind { IN @at(path: "in") OUT @at(path: "out") }`
 
@@ -57,7 +59,7 @@ func TestWriteFindings(t *testing.T) {
 		{`a(craft: ID!, plain: String!, kind: Odd): Call @add } enum Odd { UP`, `error column Odd.UP: the value Odd.UP is stored as "UP", which calls.kind in db never is`},
 		{`a(calls: [CallAdd!]!): Call @add`, `error write Mutation.a: Mutation.a is one record, and what it is given is a list, or the other way round → make it [Call!]!`},
 		{`a(call: CallAdd!): [Call!] @add`, `error write Mutation.a: Mutation.a is one record, and what it is given is a list, or the other way round → make it Call`},
-		{`a(plain: String): Call @change`, `error write Mutation.a: Mutation.a does not say which Call is meant: nothing gives id → give it a required argument for each field of the key`},
+		{`a(plain: String): Call @change`, `error write Mutation.a: Mutation.a does not say which Call is meant: nothing gives id → give it a required argument for each field of the key, or of another unique key, or an argument filter: CallFilter!`},
 		{`a(id: ID, plain: String): Call @change`, `error write Mutation.a: Mutation.a does not say which Call is meant`},
 		{`a(id: ID!): Call @change`, `error write Mutation.a: Mutation.a changes nothing → add an argument such as change: CallChange!, which Osprey supplies`},
 		{`a(id: ID!, plain: String): Call! @change`, `warning nullable Mutation.a: Mutation.a is required`},
@@ -76,6 +78,51 @@ func TestWriteFindings(t *testing.T) {
 		{`a(imo: ID!, name: String!): Now @add } type Now @stored(in: "db", as: "craft_now", key: "imo") { imo: ID! name: String!`, `error write Mutation.a: Mutation.a writes to craft_now, which cannot be written to: it is a view → write to a table, or let a function make the change`},
 		{`a(outcome: String): Inspection @add } type Inspection @stored(in: "inspections", as: "inspections", key: "_id") { outcome: String`, `error not-supported Mutation.a: Mutation.a writes to inspections, and this version of Osprey does not write to sources of the kind mongodb yet`},
 		{`a(at: DateTime!): Move @add }` + moves + ` type Never { x: Int`, `error write Mutation.a: Mutation.a adds a Move, and nothing says of which type → give the field the type of what it adds, such as In`},
+		// Found by another unique key, or by a filter.
+		{`a(code: String!, berth: Int): Call @change`, ``},
+		{`a(code: String, berth: Int): Call @change`, `error write Mutation.a: Mutation.a does not say which Call is meant: nothing gives id`},
+		{`a(code: String!, id: ID!): Call @change`, ``},
+		{`a(code: String!, label: String!): Call @change`, `error write Mutation.a: Mutation.a could find its record by code, and by label → put what changes into an argument such as change: CallChange!`},
+		{`a(code: String!, id: ID): Call @change`, `error write Mutation.a(id:): Mutation.a(id:) is a part of the key of Call, which does not change → leave it out`},
+		{`a(code: String!, label: String!): Call @remove`, ``},
+		{`a(filter: CallFilter!, change: CallChange!): [Call!]! @change`, ``},
+		{`a(filter: CallFilter!, change: CallChange!): Call @change`, `error write Mutation.a: Mutation.a is one record, and what it is given is a list, or the other way round → make it [Call!]!`},
+		{`a(filter: CallFilter, change: CallChange!): [Call!]! @change`, `error write Mutation.a(filter:): Mutation.a(filter:) may be left out, and then all records are meant → make it CallFilter!`},
+		{`a(filter: CallFilter!, was: Int @at(path: "berth"), plain: String): [Call!]! @change(expect: "was")`, `error write Mutation.a: Mutation.a writes all that its filter finds, and cannot expect something of each → leave expect out, and put it into the filter`},
+		{`a(filter: CallFilter!, plain: String): [Call!]! @remove`, `error argument Mutation.a(plain:): nothing uses the argument "plain" of Mutation.a → leave it out`},
+		// What answers something else.
+		{`a(filter: CallFilter!): Int! @remove(of: "Call")`, ``},
+		{`a(filter: CallFilter!): Int! @remove`, `error write Mutation.a: Mutation.a does not say of which type the records are that it writes → write @remove(of: "…") with the type of the records`},
+		{`a(filter: CallFilter!): Int! @remove(of: "Cal")`, `error write Mutation.a: Mutation.a writes records of the type "Cal", which is none of the schema's; did you mean "Call"?`},
+		{`a(id: ID!): String @remove(of: "Call")`, `error write Mutation.a: Mutation.a is of the type String, which says nothing of what was written → make it Int!, which is how many there are, or give it the type of the records`},
+		{`a(id: ID!): Call @remove(of: "Craft")`, `error write Mutation.a: Mutation.a writes records of the type Craft, and answers a Call → leave it out`},
+		{`a(id: ID!): Gone @remove } type Gone { call: Call id: ID number: Int! @at(path: "id") count: Int!`, ``},
+		{`a(id: ID!): Gone @remove(of: "Call") } type Gone { id: ID`, ``},
+		{`a(id: ID!): Gone @remove } type Gone { id: ID`, `error write Mutation.a: Mutation.a does not say of which type`},
+		{`a(id: ID!): [Gone!] @remove } type Gone { call: Call`, `error write Mutation.a: Mutation.a is a list of Gone, which is what is answered of all that is written together → make it Gone`},
+		{`a(id: ID!): Gone @remove } type Gone { call: Call craft: Craft`, `error write Gone.craft: Gone.craft is a second field of records beside call, and what is written is of one type → leave one of them out`},
+		{`a(id: ID!): Gone @remove } type Gone { call: Call plain: String`, `error write Gone.plain: Gone.plain is neither the records that were written, nor how many, nor a field of the key of Call → make it Int!, which is how many there are, or give it the name of a field of the key`},
+		{`a(id: ID!): Gone @remove } type Gone { call: Call id: [ID!]`, `error write Gone.id: Gone.id is one record, and what it is given is a list, or the other way round → make it ID`},
+		{`a(filter: CallFilter!): Gone @remove } type Gone { call: Call`, `error write Gone.call: Gone.call is one record, and what it is given is a list, or the other way round → make it [Call!]!`},
+		// What nobody gives.
+		{`a(craft: ID!): Call @add(set: "plain: 'x' + args.craft")`, ``},
+		{`a(call: CallAdd!): Call @add(set: ["noted: now", "plain: uuid()"])`, ``},
+		{`a(id: ID!): Call @change(set: ["noted: now"], adjust: "berth: 1")`, ``},
+		{`a(id: ID!): Call @change(set: "noted")`, `error write Mutation.a: Mutation.a sets "noted", which is not a field and what it gets → write "field: expression", such as "arrivedAt: now"`},
+		{`a(id: ID!): Call @change(set: "note: now")`, `error write Mutation.a: Mutation.a names "note", which is no field of Call`},
+		{`a(id: ID!): Call @change(set: "noted: 1")`, `error write Mutation.a: what noted is set to in Mutation.a cannot be used: `},
+		{`a(id: ID!): Call @change(set: "noted: nw")`, `error write Mutation.a: what noted is set to in Mutation.a cannot be used: `},
+		{`a(id: ID!): Call @change(set: "noted: args.x")`, `error write Mutation.a: what noted is set to in Mutation.a cannot be used: `},
+		{`a(id: ID!, noted: DateTime): Call @change(set: "noted: now")`, `error write Mutation.a: Mutation.a gives calls.noted twice: as Call.noted and as an expression → leave one of them out`},
+		{`a(id: ID!): Call @change(set: "id: 7")`, `error write Mutation.a: Mutation.a sets Call.id, which is a part of the key of Call and does not change → leave it out`},
+		{`a(id: ID!): Call @change(set: "twice: 7")`, `error write Mutation.a: Mutation.a gives calls.twice, which the store computes → leave it out`},
+		{`a(id: ID!): Call @change(set: "flag: 'x'")`, `error not-supported Mutation.a: Mutation.a gives calls.papers.flag, which is inside a column of JSON → give the column as a whole`},
+		{`a(id: ID!): Call @change(adjust: "plain: 'x'")`, `error write Mutation.a: Mutation.a adds to Call.plain, which is no number → leave it out of adjust`},
+		// What is changed if it is there.
+		{`a(craft: ID!, plain: String!, code: String!): Call @add(replaces: "code")`, ``},
+		{`a(craft: ID!, plain: String!, code: String!): Call @add(replaces: "cod")`, `error write Mutation.a: Mutation.a names "cod", which is no field of Call; did you mean "code"?`},
+		{`a(craft: ID!, plain: String!): Call @add(replaces: "code")`, `error write Mutation.a: Mutation.a changes the record that has the same code, which nothing gives → give it in an argument`},
+		{`a(craft: ID!, plain: String!): Call @add(replaces: "plain")`, `error write Mutation.a: Mutation.a changes the record that has the same plain, and nothing tells that only one has: there is no such unique key → name the fields of the primary key, or of another unique key`},
 		{`a(id: ID!): C @remove } type C @stored(in: "db", as: "calls", key: "id") { id: ID! plain: String! @change`, `error write C.plain: C.plain has @change, which is for fields of the mutation type → move it there`},
 	} {
 		text := "type Mutation { " + test.mutation + " }" + quaysideTypes
@@ -101,8 +148,8 @@ func TestSuppliedWrites(t *testing.T) {
 		t.Fatal(problems)
 	}
 	for name, want := range map[string]string{
-		"CallAdd":    "id: ID craft: ID! berth: Int plain: String! noted: DateTime tags: [String!] kind: Kind",
-		"CallChange": "craft: ID berth: Int plain: String noted: DateTime tags: [String!] kind: Kind",
+		"CallAdd":    "id: ID craft: ID! berth: Int plain: String! noted: DateTime tags: [String!] kind: Kind code: String label: String",
+		"CallChange": "craft: ID berth: Int plain: String noted: DateTime tags: [String!] kind: Kind code: String label: String",
 	} {
 		var fields []string
 		if input, ok := s.Type(name).(*schema.InputObject); ok {

@@ -110,6 +110,8 @@ func (r *run) brokenRule(f *plan.Field, broken *store.Broken) string {
 			return fmt.Sprintf(msgTakenTogether, what)
 		}
 		return fmt.Sprintf(msgTaken, what)
+	case store.Twice:
+		return msgTwice
 	case store.Lost:
 		if several {
 			return fmt.Sprintf(msgLostTogether, what)

@@ -98,11 +98,10 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 	w.Store.Columns = add(nil, of.Values)
 	w.Store.Keys = add(nil, of.Keys)
 	if of.Find != nil {
-		for i, path := range of.Records.Key {
+		for _, path := range of.Records.Key {
 			kind := kindOf(of.Records.Info, path)
 			w.Values = append(w.Values, WriteValue{Found: true, Path: path, Kind: kind, About: of.Records.Type.String() + "." + path})
 			w.Store.Keys = append(w.Store.Keys, store.Given{Field: path, Kind: kind})
-			written.column(store.Wanted{Path: of.Records.Key[i], Kind: kind})
 		}
 	}
 	w.Store.Expect = add(nil, of.Expect)
@@ -118,6 +117,9 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 	} else {
 		n.read.Feeds = []Feed{{Rows: written.public}}
 		written.since = wave // what is read of the records is read behind the write
+	}
+	for _, path := range of.Records.Key { // which is also how many there are
+		written.column(store.Wanted{Path: path, Kind: kindOf(of.Records.Info, path)})
 	}
 	f.Write = written.public.Step
 	b.units = append(b.units, u)
@@ -310,8 +312,8 @@ func (b *builder) writeUnits() {
 		}
 		begin := b.plan.Fetches[own.Fetches[0]].After
 		for _, f := range b.plan.Fetches { // in the order of their waves
-			if slices.Contains(own.Fetches, f.ID) || f.Source != write.Source {
-				continue
+			if slices.Contains(own.Fetches, f.ID) || f.Source != write.Source || f.Reads[0].since != u.write.read.since {
+				continue // of another source, or of another root field
 			}
 			inside, fed := true, false
 			for _, after := range f.After {

@@ -128,6 +128,7 @@ const (
 	OutOfRange             // a number or moment that the field cannot hold
 	NotText                // a text with the character U+0000
 	Outdated               // the record has no longer what is expected; the code is Conflict
+	Twice                  // two of the records that are added together would be one
 	TooFine                // it has more digits behind the point than the field holds
 )
 

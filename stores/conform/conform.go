@@ -117,7 +117,7 @@ func (e *Engine) Ask(t testing.TB, text string, variables map[string]any) Outcom
 		}
 		return e.sources[source].Prepare(catalogue, reads)
 	})
-	result := execute.Run(context.Background(), p, vars, execute.Options{Caller: &store.Caller{}, MaxPage: 1000})
+	result := execute.Run(context.Background(), p, vars, execute.Options{Caller: &store.Caller{}, MaxPage: 1000, MaxWrites: 1000})
 	defer result.Free()
 	out := Outcome{Data: string(result.Data), Plan: p, Requests: append([]execute.StoreRequest{}, result.Requests...)}
 	for _, c := range out.Requests {

@@ -15,7 +15,9 @@ import (
 func (s *Source) Capabilities() store.Capabilities {
 	can := s.Source.Capabilities()
 	if can.Write != nil {
-		can.Write = &store.Writing{Begin: s.begin, Prepare: can.Write.Prepare}
+		write := *can.Write
+		write.Begin = s.begin
+		can.Write = &write
 	}
 	return can
 }

@@ -95,7 +95,7 @@ func TestMutations(t *testing.T) {
 				}
 			}
 			o := e.Ask(t, `mutation { arriveAll(calls: [`+strings.Repeat("{}, ", 1001)+`]) { id } }`, nil)
-			if want := `[arriveAll] BAD_VALUE the argument "calls" has more than 1000 records, which is the limit of a page: found 1001`; !strings.HasPrefix(strings.Join(o.Errors, " "), want) {
+			if want := `[arriveAll] BAD_VALUE the argument "calls" has more than 1000 records, which is the most that one field may write: found 1001`; !strings.HasPrefix(strings.Join(o.Errors, " "), want) {
 				t.Errorf("a list of 1001 gives %v", o.Errors)
 			}
 			for query, want := range map[string]string{

@@ -52,6 +52,9 @@ func (s *statement) stage(b *branch) string {
 	if s.bounded(b.read) {
 		w.add(s.plainBounds(b.read))
 	}
+	if r.Lock {
+		w.add(s.dialect.writing.lock())
+	}
 	return w.String()
 }
 

@@ -87,6 +87,9 @@ func (l *layout) text(bounds []int64) (text string, params []param) {
 			w.add(")")
 		}
 	}
+	if l.reads[0].Lock {
+		w.add(l.dialect.writing.lock())
+	}
 	return w.String(), s.params
 }
 

@@ -36,6 +36,16 @@ type writeDialect interface {
 	values(c *store.Column, from, to int) any
 	// filled stands for what the database fills; "" if it has no word for that.
 	filled() string
+	// lock is what a read says at its end of rows that are about to be written.
+	lock() string
+	// among writes that a record has the keys of one of some rows, behind n parameters; arrays
+	// says that each field of the key is one parameter with the values of all rows.
+	among(n int, fields []*store.Field, kinds []store.Kind, rows int) (text string, arrays bool)
+	// replace writes, behind an INSERT, that a record which has the same fields gets the
+	// values of columns instead.
+	replace(fields, columns []string) string
+	// anyKey reports whether replace changes the record that has any unique key.
+	anyKey() bool
 	// gives reports whether a statement can give columns of what it wrote.
 	gives(a store.Action) bool
 	// misfit tells in what way a field cannot hold a value, beyond what all databases
@@ -126,13 +136,16 @@ func (r *write) runOn(ctx context.Context, x *session, rows *store.Rows) (*store
 
 // upTo returns how many rows go into one statement: of changes one, of new records as
 // many as the database takes, which say the same of what it fills where it has no word
-// for that.
+// for that, or where a record that is there is left alone in it.
 func (r *write) upTo(rows *store.Rows, from int) int {
-	if r.Action != store.Add {
+	switch {
+	case r.Alike:
+		return min(rows.Len, from+max(1, (maxParams-len(r.Columns))/len(r.Keys)))
+	case r.Action != store.Add:
 		return from + 1
 	}
 	to := min(rows.Len, from+max(1, maxParams/max(1, len(r.Columns))))
-	if r.source.dialect.writing.filled() != "" && len(r.Columns) > 0 {
+	if r.source.dialect.writing.filled() != "" && len(r.Columns) > 0 && len(r.Replaces) == 0 {
 		return to
 	}
 	if !r.gives(rows, from) { // of which a statement makes one
@@ -153,7 +166,7 @@ func (r *write) upTo(rows *store.Rows, from int) int {
 func (r *write) part(ctx context.Context, x *session, rows *store.Rows, from, to int, t *store.Table, a *store.Answer) error {
 	row := func(values [][]byte) error {
 		t.Len++
-		for i, v := range values {
+		for i, v := range values[:len(t.Columns)] {
 			if v == nil {
 				t.Columns[i].AppendNull()
 			} else if err := r.decode[i](&t.Columns[i], v); err != nil {
@@ -164,7 +177,7 @@ func (r *write) part(ctx context.Context, x *session, rows *store.Rows, from, to
 	}
 	w := r.source.dialect.writing
 	gives := w.gives(r.Action)
-	if !gives {
+	if !gives && !r.Alike {
 		a.Requests++
 		found, err := x.run(ctx, "SELECT "+r.returning()+" FROM "+r.quoted(r.Set)+r.where(rows, from, 0, true)+" FOR UPDATE", r.keys(rows, from, true), true, true, row)
 		if err == nil && found == 0 {
@@ -183,7 +196,10 @@ func (r *write) part(ctx context.Context, x *session, rows *store.Rows, from, to
 	if _, unnested := r.unnested(rows, from, to); unnested != "" {
 		often = true
 	}
-	found, err := x.run(ctx, text, r.arguments(rows, from, to), gives, often, row)
+	if r.Alike {
+		_, often = r.among(0, to-from)
+	}
+	found, err := x.run(ctx, text, r.arguments(rows, from, to), gives && len(r.returns) > 0, often, row)
 	if err == nil && gives && found == 0 {
 		err = r.outdated(ctx, x, rows, from, a)
 	}
@@ -218,6 +234,9 @@ func (r *write) returning() string {
 		o := &r.returns[i]
 		list = append(list, r.source.dialect.sent(r.quoted(o.path), o))
 	}
+	if len(list) == 0 {
+		return "1" // nothing is wanted but that the record is there
+	}
 	return strings.Join(list, ", ")
 }
 
@@ -241,16 +260,16 @@ func (r *write) statement(rows *store.Rows, from, to int) string {
 				sets = append(sets, name+" = "+value)
 			}
 		}
-		if len(sets) == 0 && !w.gives(store.Change) {
+		if len(sets) == 0 && (r.Alike || !w.gives(store.Change)) {
 			return ""
 		}
 		if len(sets) == 0 { // it is found, and left as it is
 			key := r.quoted(r.fields[len(r.Columns)].Name)
 			sets = []string{key + " = " + key}
 		}
-		b.WriteString("UPDATE " + r.quoted(r.Set) + " SET " + strings.Join(sets, ", ") + r.where(rows, from, n, true))
+		b.WriteString("UPDATE " + r.quoted(r.Set) + " SET " + strings.Join(sets, ", ") + r.which(rows, from, to, n))
 	case store.Remove:
-		b.WriteString("DELETE FROM " + r.quoted(r.Set) + r.where(rows, from, 0, true))
+		b.WriteString("DELETE FROM " + r.quoted(r.Set) + r.which(rows, from, to, 0))
 	}
 	if w.gives(r.Action) && len(r.returns) > 0 {
 		b.WriteString(" RETURNING " + r.returning())
@@ -283,8 +302,21 @@ func (r *write) insert(b *strings.Builder, rows *store.Rows, from, to int) {
 	b.WriteString(" (" + strings.Join(names, ", ") + ") ")
 	if _, text := r.unnested(rows, from, to); text != "" {
 		b.WriteString(text)
-		return
+		if len(r.Replaces) > 0 {
+			b.WriteString(" WHERE true") // or ON belongs to what is selected from
+		}
+	} else {
+		r.values(b, rows, columns, from, to)
 	}
+	if len(r.Replaces) > 0 {
+		changed := slices.DeleteFunc(r.names(columns), func(n string) bool { return slices.Contains(r.Replaces, n) })
+		b.WriteString(w.replace(r.Replaces, changed))
+	}
+}
+
+// values writes rows of columns.
+func (r *write) values(b *strings.Builder, rows *store.Rows, columns []int, from, to int) {
+	w := r.source.dialect.writing
 	b.WriteString("VALUES ")
 	n := 0
 	for row := from; row < to; row++ {
@@ -302,6 +334,15 @@ func (r *write) insert(b *strings.Builder, rows *store.Rows, from, to int) {
 		}
 		b.WriteString(")")
 	}
+}
+
+// names returns the names of columns.
+func (r *write) names(columns []int) []string {
+	var names []string
+	for _, c := range columns {
+		names = append(names, r.fields[c].Name)
+	}
+	return names
 }
 
 // unnested returns the columns of new records and the text of them as rows, if the database
@@ -353,6 +394,24 @@ func (r *write) given(rows *store.Rows, column, from, to int) bool {
 	return false
 }
 
+// which writes which records a statement is about, behind n parameters.
+func (r *write) which(rows *store.Rows, from, to, n int) string {
+	if !r.Alike {
+		return r.where(rows, from, n, true)
+	}
+	text, _ := r.among(n, to-from)
+	return " WHERE " + text
+}
+
+func (r *write) among(n, rows int) (text string, arrays bool) {
+	first := len(r.Columns)
+	var kinds []store.Kind
+	for _, g := range r.Keys {
+		kinds = append(kinds, g.Kind)
+	}
+	return r.source.dialect.writing.among(n, r.fields[first:first+len(r.Keys)], kinds, rows)
+}
+
 // where writes that a record has the keys of a row, and what is expected of it, behind n
 // parameters.
 func (r *write) where(rows *store.Rows, row, n int, expected bool) string {
@@ -382,15 +441,37 @@ func (r *write) arguments(rows *store.Rows, from, to int) []any {
 		}
 		return args
 	}
-	for row := from; row < to; row++ {
+	last := to
+	if r.Alike {
+		last = from + 1
+	}
+	for row := from; row < last; row++ {
 		for c := range r.Columns {
 			if !rows.IsAbsent(c, row) {
 				args = append(args, r.value(rows, c, row))
 			}
 		}
 	}
-	if r.Action != store.Add {
+	switch {
+	case r.Alike:
+		args = append(args, r.allKeys(rows, from, to)...)
+	case r.Action != store.Add:
 		args = append(args, r.keys(rows, from, true)...)
+	}
+	return args
+}
+
+// allKeys returns the parameters of among.
+func (r *write) allKeys(rows *store.Rows, from, to int) []any {
+	var args []any
+	if _, arrays := r.among(0, to-from); arrays {
+		for i := range r.Keys {
+			args = append(args, r.source.dialect.writing.values(&rows.Columns[len(r.Columns)+i], from, to))
+		}
+		return args
+	}
+	for row := from; row < to; row++ {
+		args = append(args, r.keys(rows, row, false)...)
 	}
 	return args
 }

@@ -45,13 +45,16 @@ func (postgresDialect) put(n int, f *store.Field, _ store.Kind) string {
 	return "$" + strconv.Itoa(n) + "::text::" + f.Type
 }
 
-func (postgresDialect) unnested(fields []*store.Field) string {
+func (d postgresDialect) unnested(fields []*store.Field) string { return d.unnestedFrom(0, fields) }
+
+// unnestedFrom writes rows of fields whose parameters come behind n others.
+func (postgresDialect) unnestedFrom(n int, fields []*store.Field) string {
 	var columns, names, params []string
 	for i, f := range fields {
 		name := "u" + strconv.Itoa(i)
 		names = append(names, name)
 		columns = append(columns, name+"::"+f.Type)
-		params = append(params, "$"+strconv.Itoa(i+1)+"::text[]")
+		params = append(params, "$"+strconv.Itoa(n+i+1)+"::text[]")
 	}
 	return "SELECT " + strings.Join(columns, ", ") + " FROM unnest(" + strings.Join(params, ", ") + ") AS u(" + strings.Join(names, ", ") + ")"
 }
@@ -59,6 +62,38 @@ func (postgresDialect) unnested(fields []*store.Field) string {
 func (d postgresDialect) values(c *store.Column, from, to int) any { return d.array(c, from, to) }
 
 func (postgresDialect) filled() string { return "DEFAULT" }
+
+func (postgresDialect) lock() string { return "\n FOR UPDATE" }
+
+// among needs no more than one parameter for each field of the key.
+func (d postgresDialect) among(n int, fields []*store.Field, _ []store.Kind, rows int) (string, bool) {
+	var names []string
+	for _, f := range fields {
+		names = append(names, d.quote(f.Name))
+	}
+	return "(" + strings.Join(names, ", ") + ") IN (" + d.unnestedFrom(n, fields) + ")", true
+}
+
+func (d postgresDialect) replace(fields, columns []string) string {
+	return onConflict(d, fields, columns)
+}
+
+// onConflict is how PostgreSQL and SQLite change the record that is there.
+func onConflict(d dialect, fields, columns []string) string {
+	var list, sets []string
+	for _, f := range fields {
+		list = append(list, d.quote(f))
+	}
+	for _, c := range columns {
+		sets = append(sets, d.quote(c)+" = excluded."+d.quote(c))
+	}
+	if len(sets) == 0 { // so that it is given back
+		sets = []string{list[0] + " = excluded." + list[0]}
+	}
+	return " ON CONFLICT (" + strings.Join(list, ", ") + ") DO UPDATE SET " + strings.Join(sets, ", ")
+}
+
+func (postgresDialect) anyKey() bool { return false }
 
 func (postgresDialect) gives(store.Action) bool { return true }
 
@@ -160,6 +195,8 @@ func (postgresDialect) broken(err error, set *store.Set, c *store.Catalogue, a s
 		b.Rule = store.TooLong
 	case "22003", "22008": // numeric_value_out_of_range, datetime_field_overflow
 		b.Rule = store.OutOfRange
+	case "21000": // cardinality_violation
+		b.Rule = store.Twice
 	case "23514", "23P01", "44000": // check_violation, exclusion_violation, with_check_option_violation
 		b.Rule = store.OtherRule
 	default:
@@ -190,6 +227,34 @@ func (mysqlDialect) unnested([]*store.Field) string { return "" }
 func (mysqlDialect) values(*store.Column, int, int) any { return nil }
 
 func (mysqlDialect) filled() string { return "DEFAULT" }
+
+func (mysqlDialect) lock() string { return "\n FOR UPDATE" }
+
+func (d mysqlDialect) among(_ int, fields []*store.Field, kinds []store.Kind, rows int) (string, bool) {
+	var names, params []string
+	for i, f := range fields {
+		names, params = append(names, d.quote(f.Name)), append(params, d.put(0, f, kinds[i]))
+	}
+	if len(names) == 1 {
+		return names[0] + " IN (" + repeated(params[0], rows) + ")", false
+	}
+	return "(" + strings.Join(names, ", ") + ") IN (" + repeated("("+strings.Join(params, ", ")+")", rows) + ")", false
+}
+
+func repeated(text string, n int) string { return strings.Repeat(text+", ", n-1) + text }
+
+func (d mysqlDialect) replace(fields, columns []string) string {
+	var sets []string
+	for _, c := range columns {
+		sets = append(sets, d.quote(c)+" = VALUES("+d.quote(c)+")")
+	}
+	if len(sets) == 0 {
+		sets = []string{d.quote(fields[0]) + " = VALUES(" + d.quote(fields[0]) + ")"}
+	}
+	return " ON DUPLICATE KEY UPDATE " + strings.Join(sets, ", ")
+}
+
+func (mysqlDialect) anyKey() bool { return true }
 
 func (mysqlDialect) gives(a store.Action) bool { return a != store.Change }
 
@@ -300,6 +365,26 @@ func (sqliteDialect) unnested([]*store.Field) string { return "" }
 func (sqliteDialect) values(*store.Column, int, int) any { return nil }
 
 func (sqliteDialect) filled() string { return "" }
+
+// lock is nothing: it is written to by one at a time.
+func (sqliteDialect) lock() string { return "" }
+
+func (d sqliteDialect) among(_ int, fields []*store.Field, _ []store.Kind, rows int) (string, bool) {
+	var names []string
+	for _, f := range fields {
+		names = append(names, d.quote(f.Name))
+	}
+	if len(names) == 1 {
+		return names[0] + " IN (" + repeated("?", rows) + ")", false
+	}
+	return "(" + strings.Join(names, ", ") + ") IN (VALUES " + repeated("("+repeated("?", len(names))+")", rows) + ")", false
+}
+
+func (d sqliteDialect) replace(fields, columns []string) string {
+	return onConflict(d, fields, columns)
+}
+
+func (sqliteDialect) anyKey() bool { return false }
 
 func (sqliteDialect) gives(store.Action) bool { return true }
 
