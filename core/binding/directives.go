@@ -105,6 +105,20 @@ directive @remove(
   of: String
 ) on FIELD_DEFINITION
 
+"The field pairs two records over the join table of a relationship, and answers the record that has it. Its arguments are fields of the join table: the two keys, and what else a pair has. A pair that is there gets what is given, so that it can be done twice. For fields of the mutation type."
+directive @pair(
+  "The relationship, a field of the field's type with @related(through: …)."
+  field: String!
+  "Values that the caller does not choose, each as field: expression, as of @add."
+  set: [String!]
+) on FIELD_DEFINITION
+
+"The field parts two records that are paired over a join table, and answers the record that has the relationship. A pair that is not there is no error. For fields of the mutation type."
+directive @unpair(
+  "The relationship, a field of the field's type with @related(through: …)."
+  field: String!
+) on FIELD_DEFINITION
+
 "The field reads its type's records; its arguments narrow, sort and page them. For fields of the query type and of types that group them."
 directive @read(
   "The order where the caller asks for none: fields of the type, each with asc or desc. Default: the key."

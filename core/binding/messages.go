@@ -99,6 +99,10 @@ const (
 	msgWriteReplaces      = "%s changes the record that has the same %s, and nothing tells that only one has: there is no such unique key"
 	msgWriteReplacesGiven = "%s changes the record that has the same %s, which nothing gives"
 	msgWriteReplacesOther = "%s changes the record that has the same %s, but %s would change the one with the same %s just as well"
+	msgPairAnswer         = "%s pairs records, and answers something else than the record that has the field"
+	msgPairField          = "%s pairs by %q, which is no relationship of %s over a join table%s\n→ name a field that has @related(through: …)"
+	msgPairOfWhich        = "%s does not say which records are meant: nothing gives %s"
+	msgPairKey            = "%s would write a pair twice when it is asked for twice: nothing in %s tells pairs apart"
 	msgWriteExpectAll     = "%s writes all that its filter finds, and cannot expect something of each"
 	msgWriteOfSeveral     = "%s may mean records of several types, but not of all that share their set"
 )

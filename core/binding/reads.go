@@ -41,7 +41,7 @@ func (b *binder) reads(root *schema.Object) {
 		if d == nil {
 			fix := "write @read behind it"
 			if f.Owner == schema.Named(b.bound.Schema.Mutation) {
-				fix = "write @add, @change or @remove behind it, or @computed(by: …) with a function that makes the change"
+				fix = "write @add, @change, @remove, @pair or @unpair behind it, or @computed(by: …) with a function that makes the change"
 			}
 			b.fail(ruleUnbound, f.Pos, f.Coordinate(), fix, msgNothingSaysWhereComes, f.Coordinate())
 			continue

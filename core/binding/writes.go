@@ -9,7 +9,8 @@ import (
 	"osprey/core/store"
 )
 
-// This file binds root fields that write: @add, @change and @remove.
+// This file binds root fields that write: @add, @change and @remove; for @pair and @unpair
+// see pair.
 
 // A Write is what a field does to the records of its type.
 type Write struct {
@@ -27,6 +28,9 @@ type Write struct {
 	// Replaces are the stored fields of a unique key, of an addition that changes the record
 	// that has them already.
 	Replaces []string
+	// Pair says that Records are the rows of a join table. Of each row that is given, the
+	// record is answered to which it belongs, whether the row was there or not.
+	Pair bool
 	// Answer is what the field answers if not the records themselves.
 	Answer *Answer
 }
@@ -48,7 +52,7 @@ type WriteValue struct {
 }
 
 // writeDirectives are the directives that make a root field a write.
-var writeDirectives = map[string]store.Action{"add": store.Add, "change": store.Change, "remove": store.Remove}
+var writeDirectives = map[string]store.Action{"add": store.Add, "change": store.Change, "remove": store.Remove, "pair": store.Add, "unpair": store.Remove}
 
 // writing returns the directive by which a field writes, or nil.
 func writing(f *schema.Field) (*language.Directive, store.Action) {
@@ -65,6 +69,9 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 	if root := b.bound.Schema.Mutation; root == nil || f.Owner != schema.Named(root) {
 		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteElsewhere, f.Coordinate(), d.Name.Text)
 		return nil
+	}
+	if name := d.Name.Text; name == "pair" || name == "unpair" {
+		return b.pair(f, d, action)
 	}
 	named, answer := b.answered(f, d)
 	if named == nil {
@@ -321,25 +328,33 @@ func (b *binder) replaced(f *schema.Field, w *Write, d *language.Directive) {
 	if info == nil {
 		return
 	}
-	same := func(key []string) bool {
-		return len(key) == len(w.Replaces) && !slices.ContainsFunc(key, func(p string) bool { return !slices.Contains(w.Replaces, p) })
-	}
-	if !slices.ContainsFunc(info.Keys, same) {
+	if !slices.ContainsFunc(info.Keys, func(key []string) bool { return sameFields(key, w.Replaces) }) {
 		b.fail(ruleWrite, d.Pos, f.Coordinate(), "name the fields of the primary key, or of another unique key", msgWriteReplaces, f.Coordinate(), strings.Join(about, " and "))
 		return
 	}
-	if !w.Records.Source.Capabilities.Write.AnyKey {
+	b.replacesAny(f, w, d)
+}
+
+// replacesAny tells where a store would change a record that has another unique key than
+// that of Replaces.
+func (b *binder) replacesAny(f *schema.Field, w *Write, d *language.Directive) {
+	if !w.Records.Source.Capabilities.Write.AnyKey || w.Records.Info == nil {
 		return
 	}
-	for _, key := range info.Keys { // the store would change whichever it meets
+	for _, key := range w.Records.Info.Keys {
 		given := !slices.ContainsFunc(key, func(p string) bool {
 			return !slices.ContainsFunc(w.Values, func(v WriteValue) bool { return v.Path == p && (v.Set == nil || len(v.Set.Args) > 0) })
 		})
-		if given && !same(key) {
-			b.fail(ruleWrite, d.Pos, f.Coordinate(), "add and change in two fields", msgWriteReplacesOther, f.Coordinate(), strings.Join(about, " and "), w.Records.Source.Name, strings.Join(key, " and "))
+		if given && !sameFields(key, w.Replaces) {
+			b.fail(ruleWrite, d.Pos, f.Coordinate(), "add and change in two fields", msgWriteReplacesOther, f.Coordinate(), strings.Join(w.Replaces, " and "), w.Records.Source.Name, strings.Join(key, " and "))
 			return
 		}
 	}
+}
+
+// sameFields reports whether two keys are of the same fields.
+func sameFields(a, b []string) bool {
+	return len(a) == len(b) && !slices.ContainsFunc(a, func(p string) bool { return !slices.Contains(b, p) })
 }
 
 // FieldOf returns the coordinate of the field that shows a stored field, or that is the

@@ -20,7 +20,10 @@ calls: id int!~ craft int+ berth int? plain text noted time~ twice int?^ papers 
 craft: imo int! name text
 craft_now: imo int! name text
 notes: text text?
-moves: id int!~ kind text=in|out at time`)
+moves: id int!~ kind text=in|out at time
+towage: craft int! call int! role text? at time
+shifts: id int!~ craft int call int`)
+	catalogue.Sets["towage"].Keys = [][]string{{"craft", "call"}}
 	calls := catalogue.Sets["calls"]
 	calls.Keys = append(calls.Keys, []string{"code"}, []string{"label"})
 	catalogue.Sets["craft_now"].ReadOnly = "it is a view"
@@ -37,6 +40,7 @@ enum Kind { IN @at(path: "in") OUT @at(path: "out") }`
 
 // TestWriteFindings holds what check tells of fields that write.
 func TestWriteFindings(t *testing.T) {
+	const tugs = ` type Tug @stored(in: "db", as: "craft", key: "imo") { imo: ID! calls: [Call!]! @related(through: {set: "towage", here: "craft", there: "call"}) shifts: [Call!]! @related(through: {set: "shifts", here: "craft", there: "call"}) } type Never { x: Int`
 	const moves = ` interface Move @stored(in: "db", as: "moves", key: "id") @kind(by: "kind") { id: ID! at: DateTime! } type In implements Move @kind(is: "in") { id: ID! at: DateTime! } type Out implements Move @kind(is: "out") { id: ID! at: DateTime! }`
 	var remedies languagetest.Remedies
 	for _, test := range []struct{ mutation, want string }{
@@ -47,7 +51,7 @@ func TestWriteFindings(t *testing.T) {
 		{`a(id: ID!, plain: String): Call @change`, ``},
 		{`a(id: ID!): Call @remove`, ``},
 		{`a(at: DateTime!): In @add } ` + moves + ` type Never { x: Int`, ``},
-		{`a(id: ID!): Call`, `error unbound Mutation.a: nothing says where Mutation.a comes from → write @add, @change or @remove behind it, or @computed(by: …) with a function that makes the change`},
+		{`a(id: ID!): Call`, `error unbound Mutation.a: nothing says where Mutation.a comes from → write @add, @change, @remove, @pair or @unpair behind it, or @computed(by: …) with a function that makes the change`},
 		{`a(craft: ID!): Call @add`, `error write Mutation.a: Mutation.a adds to calls, and nothing fills plain, which it must have → give it in an argument, or let the store fill it`},
 		{`a(craft: ID!, plain: String!, twice: Int): Call @add`, `error write Mutation.a(twice:): Mutation.a(twice:) gives calls.twice, which the store computes → leave it out`},
 		{`a(craft: ID!, plain: String!, flag: String): Call @add`, `error not-supported Mutation.a(flag:): Mutation.a(flag:) gives calls.papers.flag, which is inside a column of JSON → give the column as a whole`},
@@ -123,6 +127,16 @@ func TestWriteFindings(t *testing.T) {
 		{`a(craft: ID!, plain: String!, code: String!): Call @add(replaces: "cod")`, `error write Mutation.a: Mutation.a names "cod", which is no field of Call; did you mean "code"?`},
 		{`a(craft: ID!, plain: String!): Call @add(replaces: "code")`, `error write Mutation.a: Mutation.a changes the record that has the same code, which nothing gives → give it in an argument`},
 		{`a(craft: ID!, plain: String!): Call @add(replaces: "plain")`, `error write Mutation.a: Mutation.a changes the record that has the same plain, and nothing tells that only one has: there is no such unique key → name the fields of the primary key, or of another unique key`},
+		// Pairs.
+		{`a(craft: ID!, call: ID!, role: String): Tug @pair(field: "calls", set: "at: now") }` + tugs, ``},
+		{`a(craft: ID!, call: ID!): Tug @unpair(field: "calls") }` + tugs, ``},
+		{`a(craft: ID!, call: ID!): Tug @pair(field: "calls") }` + tugs, `error write Mutation.a: Mutation.a adds to towage, and nothing fills at, which it must have`},
+		{`a(craft: ID!, call: ID!): [Tug!] @pair(field: "calls", set: "at: now") }` + tugs, `error write Mutation.a: Mutation.a pairs records, and answers something else than the record that has the field → give it the type of the records that have the field`},
+		{`a(craft: ID!, call: ID!): Tug @pair(field: "call", set: "at: now") }` + tugs, `error write Mutation.a: Mutation.a pairs by "call", which is no relationship of Tug over a join table; did you mean "calls"?`},
+		{`a(craft: ID!, call: ID): Tug @unpair(field: "calls") }` + tugs, `error write Mutation.a: Mutation.a does not say which records are meant: nothing gives call → give it a required argument for each of them`},
+		{`a(craft: ID!, call: ID!): Tug @pair(field: "shifts") }` + tugs, `error write Mutation.a: Mutation.a would write a pair twice when it is asked for twice: nothing in shifts tells pairs apart → CREATE UNIQUE INDEX ON shifts (craft, call)`},
+		{`a(craft: ID!, call: ID!, role: String): Tug @unpair(field: "calls") }` + tugs, `error argument Mutation.a(role:): nothing uses the argument "role" of Mutation.a → leave it out`},
+		{`a(craft: ID!, call: ID!, rule: String): Tug @pair(field: "calls", set: "at: now") }` + tugs, `error argument Mutation.a(rule:): Mutation.a(rule:) is no field of towage`},
 		{`a(id: ID!): C @remove } type C @stored(in: "db", as: "calls", key: "id") { id: ID! plain: String! @change`, `error write C.plain: C.plain has @change, which is for fields of the mutation type → move it there`},
 	} {
 		text := "type Mutation { " + test.mutation + " }" + quaysideTypes

@@ -129,6 +129,14 @@ func (b *binder) writeValue(f *schema.Field, w *Write, in, at *schema.Input) *Wr
 // writtenPath returns the stored field of the type's field of a name, or the foreign key
 // of its relationship to one record; "" if it has neither.
 func (b *binder) writtenPath(r *Records, name string) string {
+	if r.objects == nil && r.Info != nil { // the rows of a join table that no type has
+		for _, path := range []string{r.Source.Naming.Apply(name), name} {
+			if r.Info.Field(path) != nil {
+				return path
+			}
+		}
+		return ""
+	}
 	if path, _, ok := b.leafPath(r, name); ok {
 		return path
 	}

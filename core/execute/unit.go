@@ -85,11 +85,11 @@ func (r *run) attempt(ctx context.Context, u *plan.Unit) (conflict bool, err err
 // comes last, since what is read of its records is as it was.
 func (r *run) sequence(u *plan.Unit, write *plan.Fetch) []int {
 	w := write.Reads[0].Write
-	if w.Store.Action != store.Remove {
+	if w.Store.Action != store.Remove || w.Given {
 		return u.Fetches
 	}
 	if w.Found == nil {
-		r.fetched[write.ID].answer = keysAsTable(write, r.inputs[write.ID][0].Rows)
+		r.fetched[write.ID].answer = givenTable(write, r.inputs[write.ID][0].Rows)
 	}
 	order := slices.DeleteFunc(slices.Clone(u.Fetches), func(id int) bool { return id == u.Write })
 	return append(order, u.Write)
@@ -170,6 +170,9 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 		return err
 	}
 	made.RoundTrips, made.Records = before+got.answer.Requests, got.answer.Records()
+	if w := f.Reads[0].Write; w != nil && w.Given {
+		got.answer.Tables = givenTable(f, r.inputs[f.ID][0].Rows).Tables
+	}
 	r.fetched[f.ID].answer = got.answer
 	r.countRequests(got.answer.Requests - 1)
 	r.countRecords(int64(made.Records))
@@ -199,17 +202,16 @@ func keysOf(write *plan.Fetch, rows *store.Rows) int {
 	return rows.Len
 }
 
-// keysAsTable returns the keys of what is to be removed, as what a write answers.
-func keysAsTable(f *plan.Fetch, rows *store.Rows) *store.Answer {
+// givenTable returns what a write is given of the columns that it answers with.
+func givenTable(f *plan.Fetch, rows *store.Rows) *store.Answer {
 	read := f.Reads[0]
 	t := store.NewTable(read.Store.Columns)
-	first := len(read.Write.Store.Columns)
 	for row := range rows.Len {
 		t.Len++
 		for i := range read.Store.Columns {
 			c := &t.Columns[i]
-			for k, key := range read.Write.Store.Keys {
-				if key.Field == read.Store.Columns[i].Path && !c.AppendAs(&rows.Columns[first+k], row) {
+			for k := range read.Write.Values {
+				if c.Len() < t.Len && read.Write.Values[k].Path == read.Store.Columns[i].Path && !c.AppendAs(&rows.Columns[k], row) {
 					c.AppendNull()
 				}
 			}

@@ -63,7 +63,9 @@ func (b *builder) fetches(prepare Prepare) {
 		if prepare != nil {
 			f.Asked = make([]*store.Read, len(f.Reads))
 			for i, r := range f.Reads {
-				f.Asked[i] = r.Store
+				if f.Asked[i] = r.Store; r.Write != nil && r.Write.Given {
+					f.Asked[i] = &store.Read{Set: r.Store.Set, Parent: -1} // nothing is given back
+				}
 			}
 			if f.Request, f.Err = b.prepared(f, prepare); f.Err == nil {
 				d := f.Request.Describe()
@@ -85,7 +87,9 @@ func (b *builder) prepared(f *Fetch, prepare Prepare) (store.Request, error) {
 	if source.Catalogue == nil {
 		return nil, store.NotReady(nil)
 	}
-	w.Store.Returning = f.Reads[0].Store.Columns
+	if !w.Given {
+		w.Store.Returning = f.Reads[0].Store.Columns
+	}
 	return source.Capabilities.Write.Prepare(source.Catalogue, w.Store)
 }
 

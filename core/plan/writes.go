@@ -33,6 +33,7 @@ type Write struct {
 	List   *Arg         // of a list of records: an input object for each; nil of one record
 	Found  *Step        // of records that are found first: the step whose rows have their keys
 	Many   bool         // Found are all that a filter finds
+	Given  bool         // the rows are those that are given, whatever the store had of them
 	Values []WriteValue // of Store's Columns, Keys and Expect
 	// FieldOf returns the coordinate of the field that shows a stored one.
 	FieldOf func(set, path string) string
@@ -74,7 +75,7 @@ type Unit struct {
 func (b *builder) write(f *Field, g group, def *binding.Field) {
 	of := def.Write
 	values := b.writeValues(g, def)
-	w := &Write{Type: of.Records.Type.String(), Store: &store.Write{Action: of.Action, Set: of.Records.Set, Replaces: of.Replaces}}
+	w := &Write{Given: of.Pair, Type: of.Records.Type.String(), Store: &store.Write{Action: of.Action, Set: of.Records.Set, Replaces: of.Replaces}}
 	schema, source := b.bound, of.Records.Source
 	w.FieldOf = func(set, path string) string { return schema.FieldOf(source, set, path) }
 	u := unit{field: f}
@@ -118,7 +119,7 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 		n.read.Feeds = []Feed{{Rows: written.public}}
 		written.since = wave // what is read of the records is read behind the write
 	}
-	for _, path := range of.Records.Key { // which is also how many there are
+	for _, path := range def.Here { // which is also how many there are
 		written.column(store.Wanted{Path: path, Kind: kindOf(of.Records.Info, path)})
 	}
 	f.Write = written.public.Step

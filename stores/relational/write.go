@@ -42,8 +42,8 @@ type writeDialect interface {
 	// says that each field of the key is one parameter with the values of all rows.
 	among(n int, fields []*store.Field, kinds []store.Kind, rows int) (text string, arrays bool)
 	// replace writes, behind an INSERT, that a record which has the same fields gets the
-	// values of columns instead.
-	replace(fields, columns []string) string
+	// values of columns instead; gives says that it is wanted, though nothing changes.
+	replace(fields, columns []string, gives bool) string
 	// anyKey reports whether replace changes the record that has any unique key.
 	anyKey() bool
 	// gives reports whether a statement can give columns of what it wrote.
@@ -310,7 +310,7 @@ func (r *write) insert(b *strings.Builder, rows *store.Rows, from, to int) {
 	}
 	if len(r.Replaces) > 0 {
 		changed := slices.DeleteFunc(r.names(columns), func(n string) bool { return slices.Contains(r.Replaces, n) })
-		b.WriteString(w.replace(r.Replaces, changed))
+		b.WriteString(w.replace(r.Replaces, changed, len(r.returns) > 0))
 	}
 }
 

@@ -74,12 +74,12 @@ func (d postgresDialect) among(n int, fields []*store.Field, _ []store.Kind, row
 	return "(" + strings.Join(names, ", ") + ") IN (" + d.unnestedFrom(n, fields) + ")", true
 }
 
-func (d postgresDialect) replace(fields, columns []string) string {
-	return onConflict(d, fields, columns)
+func (d postgresDialect) replace(fields, columns []string, gives bool) string {
+	return onConflict(d, fields, columns, gives)
 }
 
 // onConflict is how PostgreSQL and SQLite change the record that is there.
-func onConflict(d dialect, fields, columns []string) string {
+func onConflict(d dialect, fields, columns []string, gives bool) string {
 	var list, sets []string
 	for _, f := range fields {
 		list = append(list, d.quote(f))
@@ -87,7 +87,10 @@ func onConflict(d dialect, fields, columns []string) string {
 	for _, c := range columns {
 		sets = append(sets, d.quote(c)+" = excluded."+d.quote(c))
 	}
-	if len(sets) == 0 { // so that it is given back
+	switch {
+	case len(sets) == 0 && !gives:
+		return " ON CONFLICT (" + strings.Join(list, ", ") + ") DO NOTHING"
+	case len(sets) == 0: // or it is not given back
 		sets = []string{list[0] + " = excluded." + list[0]}
 	}
 	return " ON CONFLICT (" + strings.Join(list, ", ") + ") DO UPDATE SET " + strings.Join(sets, ", ")
@@ -243,7 +246,7 @@ func (d mysqlDialect) among(_ int, fields []*store.Field, kinds []store.Kind, ro
 
 func repeated(text string, n int) string { return strings.Repeat(text+", ", n-1) + text }
 
-func (d mysqlDialect) replace(fields, columns []string) string {
+func (d mysqlDialect) replace(fields, columns []string, _ bool) string {
 	var sets []string
 	for _, c := range columns {
 		sets = append(sets, d.quote(c)+" = VALUES("+d.quote(c)+")")
@@ -380,8 +383,8 @@ func (d sqliteDialect) among(_ int, fields []*store.Field, _ []store.Kind, rows 
 	return "(" + strings.Join(names, ", ") + ") IN (VALUES " + repeated("("+repeated("?", len(names))+")", rows) + ")", false
 }
 
-func (d sqliteDialect) replace(fields, columns []string) string {
-	return onConflict(d, fields, columns)
+func (d sqliteDialect) replace(fields, columns []string, gives bool) string {
+	return onConflict(d, fields, columns, gives)
 }
 
 func (sqliteDialect) anyKey() bool { return false }
