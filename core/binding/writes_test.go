@@ -23,6 +23,7 @@ notes: text text?
 moves: id int!~ kind text=in|out at time
 towage: craft int! call int! role text? at time
 shifts: id int!~ craft int call int`)
+	catalogue.Sets["shifts"].Index = [][]string{{"craft"}}
 	catalogue.Sets["towage"].Keys = [][]string{{"craft", "call"}}
 	calls := catalogue.Sets["calls"]
 	calls.Keys = append(calls.Keys, []string{"code"}, []string{"label"})
@@ -136,7 +137,7 @@ func TestWriteFindings(t *testing.T) {
 		{`a(craft: ID!, call: ID): Tug @unpair(field: "calls") }` + tugs, `error write Mutation.a: Mutation.a does not say which records are meant: nothing gives call → give it a required argument for each of them`},
 		{`a(craft: ID!, call: ID!): Tug @pair(field: "shifts") }` + tugs, `error write Mutation.a: Mutation.a would write a pair twice when it is asked for twice: nothing in shifts tells pairs apart → CREATE UNIQUE INDEX ON shifts (craft, call)`},
 		{`a(craft: ID!, call: ID!, role: String): Tug @unpair(field: "calls") }` + tugs, `error argument Mutation.a(role:): nothing uses the argument "role" of Mutation.a → leave it out`},
-		{`a(craft: ID!, call: ID!, rule: String): Tug @pair(field: "calls", set: "at: now") }` + tugs, `error argument Mutation.a(rule:): Mutation.a(rule:) is no field of towage`},
+		{`a(craft: ID!, call: ID!, rule: String): Tug @pair(field: "calls", set: "at: now") }` + tugs, `error argument Mutation.a(rule:): Mutation.a(rule:) is no field of towage; did you mean "role"?`},
 		{`a(id: ID!): C @remove } type C @stored(in: "db", as: "calls", key: "id") { id: ID! plain: String! @change`, `error write C.plain: C.plain has @change, which is for fields of the mutation type → move it there`},
 	} {
 		text := "type Mutation { " + test.mutation + " }" + quaysideTypes

@@ -86,7 +86,7 @@ func (b *binder) writeValue(f *schema.Field, w *Write, in, at *schema.Input) *Wr
 	if d := at.Directive("at"); d != nil {
 		v.Path, v.About = text(d, "path"), in.Coordinate
 	} else if v.Path = b.writtenPath(r, in.Name); v.Path == "" {
-		b.fail(ruleArgument, in.Pos, in.Coordinate, "leave it out, or say with @at(path: \"…\") which stored field it is", msgWriteNoField, in.Coordinate, r.Type, language.DidYouMean(in.Name, leafNames(r.Type)))
+		b.fail(ruleArgument, in.Pos, in.Coordinate, "leave it out, or say with @at(path: \"…\") which stored field it is", msgWriteNoField, in.Coordinate, r.Type, language.DidYouMean(in.Name, writtenNames(r)))
 		return nil
 	}
 	info := b.info(at.Directive("at"), r, v.Path, in.Coordinate, "the field written by "+in.Coordinate)
@@ -155,4 +155,12 @@ func (b *binder) writtenPath(r *Records, name string) string {
 		}
 	}
 	return ""
+}
+
+// writtenNames returns what writtenPath may be asked for, to suggest one.
+func writtenNames(r *Records) []string {
+	if r.objects == nil && r.Info != nil {
+		return r.Info.FieldNames()
+	}
+	return leafNames(r.Type)
 }
