@@ -7,6 +7,7 @@ package binding
 const (
 	msgNothingUsesArgument   = "nothing uses the argument %q of %s"
 	msgNothingUsesArgumentNo = "nothing uses the argument %q of %s: it is no field of %s%s"
+	msgNothingUsesGiven      = "nothing of %s uses %s"
 	msgFilterMustBeInput     = "the argument %s must be an input object that names fields to compare"
 	msgSortKeyNoOrder        = "the sort key %s is %s.%s, and values of the type %s have no order"
 	msgSortKeyNotOne         = "the sort key %s leads to %s, which is not one nested record or one related record of the same relational source"
@@ -99,6 +100,7 @@ const (
 	msgWriteReplaces      = "%s changes the record that has the same %s, and nothing tells that only one has: there is no such unique key"
 	msgWriteReplacesGiven = "%s changes the record that has the same %s, which nothing gives"
 	msgWriteReplacesOther = "%s changes the record that has the same %s, but %s would change the one with the same %s just as well"
+	msgNestsItself        = "%s has records of the type %s within others of it"
 	msgPairAnswer         = "%s pairs records, and answers something else than the record that has the field"
 	msgPairField          = "%s pairs by %q, which is no relationship of %s over a join table%s\n→ name a field that has @related(through: …)"
 	msgPairOfWhich        = "%s does not say which records are meant: nothing gives %s"

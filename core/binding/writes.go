@@ -22,6 +22,10 @@ type Write struct {
 	// Values are what is written, Keys by what a record is found, and Expect what it must
 	// still have.
 	Values, Keys, Expect []WriteValue
+	// Nested are the records that are added with each. Several says, of such, that they are a
+	// list.
+	Nested  []*NestedWrite
+	Several bool
 	// Find is the read by which the records are found first: all that a filter finds, or one
 	// by another unique key than that of the type. Keys is then empty.
 	Find *Field
@@ -42,6 +46,7 @@ type WriteValue struct {
 	Input *schema.Input // of the argument's input object; nil if the argument is the value
 	Const string        // without Arg: the value, of the field that tells the type of a record
 	Set   *Set          // without Arg: the expression that gives the value
+	Above string        // without Arg: the field of the record above whose value it has
 	Path  string        // the stored field
 	Kind  store.Kind    // as which it is written
 	Many  bool          // a list of values
@@ -114,7 +119,7 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 		return nil
 	}
 	if action == store.Add {
-		b.tellType(f, d, bound)
+		b.tellType(f, d.Pos, bound)
 		b.allFilled(f, w)
 		b.replaced(f, w, d)
 	} else {
@@ -164,7 +169,7 @@ func (b *binder) argumentsOf(f *schema.Field, d *language.Directive, name string
 }
 
 // tellType fills in the value that tells the type of a record that is added.
-func (b *binder) tellType(f *schema.Field, d *language.Directive, bound *Field) {
+func (b *binder) tellType(f *schema.Field, pos language.Pos, bound *Field) {
 	r := bound.Target
 	if r.Kind == nil || slices.ContainsFunc(bound.Write.Values, func(v WriteValue) bool { return v.Path == r.Kind.Path }) {
 		return
@@ -174,7 +179,7 @@ func (b *binder) tellType(f *schema.Field, d *language.Directive, bound *Field) 
 		types = b.bound.Schema.Possible(r.Type)
 	}
 	if len(types) != 1 {
-		b.fail(ruleWrite, d.Pos, f.Coordinate(), "give the field the type of what it adds, such as "+types[0].Name, msgWriteWhichType, f.Coordinate(), r.Type)
+		b.fail(ruleWrite, pos, f.Coordinate(), "give the field the type of what it adds, such as "+types[0].Name, msgWriteWhichType, f.Coordinate(), r.Type)
 		return
 	}
 	bound.Write.Values = append(bound.Write.Values, r.kindOf(types[0]))

@@ -23,6 +23,7 @@ notes: text text?
 moves: id int!~ kind text=in|out at time
 towage: craft int! call int! role text? at time
 shifts: id int!~ craft int call int`)
+	catalogue.Sets["craft"].Index = append(catalogue.Sets["craft"].Index, []string{"name"})
 	catalogue.Sets["shifts"].Index = [][]string{{"craft"}}
 	catalogue.Sets["towage"].Keys = [][]string{{"craft", "call"}}
 	calls := catalogue.Sets["calls"]
@@ -42,6 +43,7 @@ enum Kind { IN @at(path: "in") OUT @at(path: "out") }`
 // TestWriteFindings holds what check tells of fields that write.
 func TestWriteFindings(t *testing.T) {
 	const tugs = ` type Tug @stored(in: "db", as: "craft", key: "imo") { imo: ID! calls: [Call!]! @related(through: {set: "towage", here: "craft", there: "call"}) shifts: [Call!]! @related(through: {set: "shifts", here: "craft", there: "call"}) } type Never { x: Int`
+	const boats = ` } type Boat @stored(in: "db", as: "craft", key: "imo") { imo: ID! name: String! calls: [Call!]! @related(here: "imo", there: "craft") tugs: [Boat!]! @related(here: "imo", there: "name") } type Never { x: Int`
 	const moves = ` interface Move @stored(in: "db", as: "moves", key: "id") @kind(by: "kind") { id: ID! at: DateTime! } type In implements Move @kind(is: "in") { id: ID! at: DateTime! } type Out implements Move @kind(is: "out") { id: ID! at: DateTime! }`
 	var remedies languagetest.Remedies
 	for _, test := range []struct{ mutation, want string }{
@@ -128,6 +130,13 @@ func TestWriteFindings(t *testing.T) {
 		{`a(craft: ID!, plain: String!, code: String!): Call @add(replaces: "cod")`, `error write Mutation.a: Mutation.a names "cod", which is no field of Call; did you mean "code"?`},
 		{`a(craft: ID!, plain: String!): Call @add(replaces: "code")`, `error write Mutation.a: Mutation.a changes the record that has the same code, which nothing gives → give it in an argument`},
 		{`a(craft: ID!, plain: String!): Call @add(replaces: "plain")`, `error write Mutation.a: Mutation.a changes the record that has the same plain, and nothing tells that only one has: there is no such unique key → name the fields of the primary key, or of another unique key`},
+		// Records with others that refer to them.
+		{`a(craft: CraftNew!): Boat @add } input CraftNew { imo: ID! name: String! calls: [CallNew!] } input CallNew { plain: String!` + boats, ``},
+		{`a(craft: CraftNew!): Boat @add } input CraftNew { imo: ID! name: String! calls: CallNew } input CallNew { plain: String!` + boats, `error write CraftNew.calls: CraftNew.calls is one record, and what it is given is a list, or the other way round → make it [CallNew!]`},
+		{`a(craft: CraftNew!): Boat @add } input CraftNew { imo: ID! name: String! calls: [CallNew!] } input CallNew { berth: Int` + boats, `error write Mutation.a: Mutation.a adds to calls, and nothing fills plain, which it must have`},
+		{`a(craft: CraftNew!): Boat @add } input CraftNew { imo: ID! name: String! calls: [CallNew!] } input CallNew { plain: String! craft: ID!` + boats, `error write CallNew.craft: Mutation.a gives calls.craft twice`},
+		{`a(craft: CraftNew!): Boat @add } input CraftNew { imo: ID! name: String! tugs: [CraftNew!]` + boats, `error write CraftNew.tugs: CraftNew.tugs has records of the type CraftNew within others of it → leave it out`},
+		{`a(imo: ID!, craft: CraftNew!): Boat @change } input CraftNew { calls: [CallNew!] } input CallNew { plain: String!` + boats, `error argument CraftNew.calls: nothing of Mutation.a uses CraftNew.calls → leave it out`},
 		// Pairs.
 		{`a(craft: ID!, call: ID!, role: String): Tug @pair(field: "calls", set: "at: now") }` + tugs, ``},
 		{`a(craft: ID!, call: ID!): Tug @unpair(field: "calls") }` + tugs, ``},

@@ -51,7 +51,16 @@ func (b *binder) given(f *schema.Field, w *Write, a *schema.Input, expected, adj
 	if isList {
 		w.List = a
 	}
+	b.writeFields(f, w, a, input, []*schema.InputObject{input})
+}
+
+// writeFields binds the fields of an input object: that of an argument, or, within others,
+// of records that are added together with one above.
+func (b *binder) writeFields(f *schema.Field, w *Write, a *schema.Input, input *schema.InputObject, within []*schema.InputObject) {
 	for _, field := range input.Fields {
+		if b.nest(f, w, a, field, within) {
+			continue
+		}
 		if v := b.writeValue(f, w, field, field); v != nil {
 			if v.Arg, v.Input = a, field; w.Action == store.Change && slices.Contains(w.Records.Key, v.Path) {
 				b.fail(ruleWrite, field.Pos, field.Coordinate, "leave it out", msgWriteKey, field.Coordinate, w.Records.Type)
@@ -66,7 +75,7 @@ func (b *binder) given(f *schema.Field, w *Write, a *schema.Input, expected, adj
 func (b *binder) put(f *schema.Field, w *Write, v *WriteValue, in *schema.Input) {
 	same := func(other WriteValue) bool { return other.Path == v.Path }
 	if i := slices.IndexFunc(w.Values, same); i >= 0 {
-		b.fail(ruleWrite, in.Pos, in.Coordinate, "leave one of them out", msgWriteTwice, f.Coordinate(), w.Records.Set, v.Path, w.Values[i].About, v.About)
+		b.fail(ruleWrite, in.Pos, in.Coordinate, "leave one of them out", msgWriteTwice, f.Coordinate(), w.Records.Set, v.Path, w.Values[i].About, in.Coordinate)
 		return
 	}
 	w.Values = append(w.Values, *v)
@@ -79,7 +88,11 @@ func (b *binder) writeValue(f *schema.Field, w *Write, in, at *schema.Input) *Wr
 	r := w.Records
 	named := schema.NamedOf(in.Type)
 	if !schema.IsLeaf(named) {
-		b.fail(ruleArgument, in.Pos, in.Coordinate, "leave it out", msgNothingUsesArgument, in.Name, f.Coordinate())
+		if f.Arg(in.Name) == in {
+			b.fail(ruleArgument, in.Pos, in.Coordinate, "leave it out", msgNothingUsesArgument, in.Name, f.Coordinate())
+		} else {
+			b.fail(ruleArgument, in.Pos, in.Coordinate, "leave it out", msgNothingUsesGiven, f.Coordinate(), in.Coordinate)
+		}
 		return nil
 	}
 	v := &WriteValue{About: r.Type.String() + "." + in.Name}

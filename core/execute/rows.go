@@ -17,22 +17,70 @@ type filling struct {
 	write    *plan.Write
 	resolved map[*plan.Arg]schema.Value
 	items    []schema.Value // of the list that is added; one that is nil of anything else
+	above    []int          // of records that are added with others: the row of those, for each item
 	found    *store.Table   // whose rows are the records, or nil
+}
+
+// itemsOf returns the input objects of the records of a write, and the rows above that they
+// belong to: of records that are added with others, those in a field of their objects.
+func (f *filling) itemsOf(w *plan.Write) (items []schema.Value, above []int, err error) {
+	var v schema.Value
+	var list []schema.Value
+	switch {
+	case w.Above != nil && w.Arg != nil:
+		v, err = f.resolve(w.Arg)
+		list = []schema.Value{v}
+	case w.Above != nil:
+		list, _, err = f.itemsOf(w.Above.Read.Write)
+	case w.List != nil:
+		v, err = f.resolve(w.List)
+		items, _ = v.([]schema.Value)
+	default:
+		items = []schema.Value{nil}
+	}
+	for row, object := range list {
+		switch v := fieldOf(object, w.Within).(type) {
+		case nil:
+		case []schema.Value:
+			for _, item := range v {
+				items, above = append(items, item), append(above, row)
+			}
+		default:
+			items, above = append(items, v), append(above, row)
+		}
+	}
+	if most := f.run.opts.MaxWrites; err == nil && most > 0 && int64(len(items)) > most {
+		return nil, nil, &store.Error{Code: store.BadValue, Msg: fmt.Sprintf(msgArgument, nameOf(w)) + fmt.Sprintf(msgTooManyWritten, most, len(items))}
+	}
+	return items, above, err
+}
+
+// fieldOf returns the value of a field of an input object; nil if there is none.
+func fieldOf(object schema.Value, name string) schema.Value {
+	fields, _ := object.(schema.InputFields)
+	for _, f := range fields {
+		if f.Name == name {
+			return f.Value
+		}
+	}
+	return nil
+}
+
+// nameOf names the argument, or the field of one, that is the list of records of a write.
+func nameOf(w *plan.Write) string {
+	if w.List != nil {
+		return w.List.Name
+	}
+	return w.Within
 }
 
 // rowsOf resolves what is written. Of records that are found first, and are not yet, it is
 // what would be written to one.
 func (r *run) rowsOf(w *plan.Write) (*store.Rows, error) {
-	f := &filling{run: r, write: w, resolved: map[*plan.Arg]schema.Value{}, items: []schema.Value{nil}}
-	if w.Store.Action == store.Add && w.List != nil {
-		v, err := f.resolve(w.List)
-		if err != nil {
-			return nil, err
-		}
-		f.items, _ = v.([]schema.Value)
-		if most := r.opts.MaxWrites; most > 0 && int64(len(f.items)) > most {
-			return nil, badArgument(w.List, msgTooManyWritten, most, len(f.items))
-		}
+	f := &filling{run: r, write: w, resolved: map[*plan.Arg]schema.Value{}}
+	var err error
+	if f.items, f.above, err = f.itemsOf(w); err != nil {
+		return nil, err
 	}
 	n := len(f.items)
 	if w.Found != nil {
@@ -70,6 +118,14 @@ func (f *filling) value(of *plan.WriteValue, into *store.Column, row int) (given
 			return true, nil
 		}
 		return false, &store.Error{Code: store.BadAnswer, Msg: "has given a record without its key"}
+	case of.Above != "":
+		t := f.run.table(&plan.Rows{Step: f.write.Above})
+		for i, c := range f.write.Above.Read.Store.Columns {
+			if c.Path == of.Above && f.above[row] < t.Len && !t.Columns[i].Null[f.above[row]] && into.AppendAs(&t.Columns[i], f.above[row]) {
+				return true, nil
+			}
+		}
+		return false, &store.Error{Code: store.BadAnswer, Msg: "has added a record without telling its key"}
 	case of.Const != "":
 		v, given = of.Const, true
 	case of.Set != nil:
@@ -77,6 +133,8 @@ func (f *filling) value(of *plan.WriteValue, into *store.Column, row int) (given
 			return false, err
 		}
 		given = true
+	case of.Item:
+		v, given = of.Of(f.items[row])
 	case of.Arg != nil || of.Null:
 		whole, err := f.resolve(of.Arg)
 		if err != nil {

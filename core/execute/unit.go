@@ -146,7 +146,8 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 		r.inputs[f.ID] = inputs
 		*made = StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}
 	} else {
-		if w.Found != nil {
+		if w.Found != nil || w.Above != nil {
+			r.inputs[f.ID] = sized(r.inputs[f.ID], 1)
 			rows, err := r.rowsOf(w)
 			if err != nil {
 				return err

@@ -87,6 +87,11 @@ func (r *run) failedWrite(f *plan.Field, err error) {
 // brokenRule says which rule a write breaks.
 func (r *run) brokenRule(f *plan.Field, broken *store.Broken) string {
 	read := r.writeOf(f)
+	for _, id := range read.Fetch.Unit.Fetches { // of what is added with it, too
+		if own := r.plan.Fetches[id].Reads[0]; own.Write != nil && read.Write.Store.Set != broken.Set && own.Write.Store.Set == broken.Set {
+			read = own
+		}
+	}
 	var fields []string
 	for _, path := range broken.Fields {
 		fields = append(fields, r.ruledField(read, broken, path))
@@ -156,7 +161,10 @@ func (r *run) ruledField(read *plan.Read, broken *store.Broken, path string) str
 			continue
 		}
 		name := of.About
-		rows := r.inputs[read.Fetch.ID][0].Rows
+		var rows *store.Rows
+		if in := r.inputs[read.Fetch.ID]; len(in) > 0 {
+			rows = in[0].Rows
+		}
 		if rows == nil || broken.Rule != store.Taken && broken.Rule != store.Lost && broken.Rule != store.OutOfRange && broken.Rule != store.Outdated || rows.Len != 1 || rows.Columns[c].Kind == store.List || rows.Columns[c].Kind == store.JSON {
 			return name
 		}
@@ -183,8 +191,8 @@ func quoted(kind store.Kind, value string) string {
 
 // placeOf says which value of a write is meant.
 func placeOf(w *plan.Write, of *plan.WriteValue, row int) string {
-	if w.List != nil {
-		return fmt.Sprintf("%s[%d].%s", w.List.Name, row, of.Name)
+	if w.List != nil || w.Above != nil {
+		return fmt.Sprintf("%s[%d].%s", nameOf(w), row, of.Name)
 	}
 	if of.Arg != nil && of.Input != "" {
 		return of.Arg.Name + "." + of.Name

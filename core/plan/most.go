@@ -159,6 +159,9 @@ func (c *costs) written(w *Write) int64 {
 		_, records := c.of(w.Found.Read)
 		return records
 	}
+	if w.Above != nil {
+		return c.page
+	}
 	if w.List == nil {
 		return 1
 	}

@@ -28,11 +28,16 @@ import (
 
 // A Write is what a read writes; its rows are the keys of the records.
 type Write struct {
-	Store  *store.Write
-	Type   string       // of the records
-	List   *Arg         // of a list of records: an input object for each; nil of one record
-	Found  *Step        // of records that are found first: the step whose rows have their keys
-	Many   bool         // Found are all that a filter finds
+	Store *store.Write
+	Type  string // of the records
+	List  *Arg   // of a list of records: an input object for each; nil of one record
+	Found *Step  // of records that are found first: the step whose rows have their keys
+	Many  bool   // Found are all that a filter finds
+	// Of records that are added with others: the step whose rows are those, and the field of
+	// their input object that has these; if that is no item of a list, Arg is that object.
+	Above  *Step
+	Arg    *Arg
+	Within string
 	Given  bool         // the rows are those that are given, whatever the store had of them
 	Values []WriteValue // of Store's Columns, Keys and Expect
 	// FieldOf returns the coordinate of the field that shows a stored one.
@@ -46,6 +51,8 @@ type WriteValue struct {
 	Input string // the field of the input object that Arg, or an item of List, is; "" of Arg itself
 	Const string // without Arg: the value
 	Set   *Set   // without Arg: the expression that gives it
+	Above string // without Arg: the field of the record above whose value it has
+	Item  bool   // without Arg: Input is a field of the record's own input object
 	Found bool   // without Arg: the column of what was found is the value; it is of the field Path
 	Many  bool   // a list of values
 	Kind  store.Kind
@@ -75,9 +82,7 @@ type Unit struct {
 func (b *builder) write(f *Field, g group, def *binding.Field) {
 	of := def.Write
 	values := b.writeValues(g, def)
-	w := &Write{Given: of.Pair, Type: of.Records.Type.String(), Store: &store.Write{Action: of.Action, Set: of.Records.Set, Replaces: of.Replaces}}
-	schema, source := b.bound, of.Records.Source
-	w.FieldOf = func(set, path string) string { return schema.FieldOf(source, set, path) }
+	w := b.newWrite(of)
 	u := unit{field: f}
 	written, wave := (*rows)(nil), b.done+1
 	if of.Find != nil {
@@ -88,16 +93,8 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 	if of.List != nil {
 		w.List = values.args[of.List.Name]
 	}
-	add := func(into []store.Given, list []binding.WriteValue) []store.Given {
-		for i := range list {
-			own := values.of(&list[i])
-			w.Values = append(w.Values, own)
-			into = append(into, store.Given{Field: own.Path, Kind: own.kind(), Adjust: list[i].Adjust})
-		}
-		return into
-	}
-	w.Store.Columns = add(nil, of.Values)
-	w.Store.Keys = add(nil, of.Keys)
+	w.Store.Columns = w.add(values, of.Values)
+	w.Store.Keys = w.add(values, of.Keys)
 	if of.Find != nil {
 		for _, path := range of.Records.Key {
 			kind := kindOf(of.Records.Info, path)
@@ -105,7 +102,7 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 			w.Store.Keys = append(w.Store.Keys, store.Given{Field: path, Kind: kind})
 		}
 	}
-	w.Store.Expect = add(nil, of.Expect)
+	w.Store.Expect = w.add(values, of.Expect)
 	step := &Step{ID: len(b.plan.Steps), Field: b.here()}
 	b.plan.Steps = append(b.plan.Steps, step)
 	n := b.newRead(def, wave)
@@ -119,12 +116,64 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 		n.read.Feeds = []Feed{{Rows: written.public}}
 		written.since = wave // what is read of the records is read behind the write
 	}
+	if last := b.nest(&u, own, of, values, wave); last > wave {
+		written.since = last
+	}
 	for _, path := range def.Here { // which is also how many there are
 		written.column(store.Wanted{Path: path, Kind: kindOf(of.Records.Info, path)})
 	}
 	f.Write = written.public.Step
 	b.units = append(b.units, u)
 	b.answer(f, g, def, written)
+}
+
+// newWrite starts a write.
+func (b *builder) newWrite(of *binding.Write) *Write {
+	bound, source := b.bound, of.Records.Source
+	return &Write{Given: of.Pair, Type: of.Records.Type.String(), Store: &store.Write{Action: of.Action, Set: of.Records.Set, Replaces: of.Replaces},
+		FieldOf: func(set, path string) string { return bound.FieldOf(source, set, path) }}
+}
+
+// add adds values to a write, and returns what a store knows of them.
+func (w *Write) add(values writeArgs, list []binding.WriteValue) []store.Given {
+	var into []store.Given
+	for i := range list {
+		own := values.of(&list[i])
+		w.Values = append(w.Values, own)
+		into = append(into, store.Given{Field: own.Path, Kind: own.kind(), Adjust: list[i].Adjust})
+	}
+	return into
+}
+
+// nest plans the records that are added with those of a write, each set of them a write of
+// its own behind it. It returns the last wave.
+func (b *builder) nest(u *unit, above *rows, of *binding.Write, values writeArgs, wave int) int {
+	last := wave
+	for _, n := range of.Nested {
+		w := b.newWrite(n.Write)
+		w.Above, w.Within, w.Many = above.public.Step, n.Within.Name, n.Several
+		if n.Arg != nil && of.List == nil {
+			w.Arg = values.args[n.Arg.Name]
+		}
+		w.Store.Columns = w.add(values, n.Values)
+		for i := range w.Values {
+			if v := &w.Values[i]; v.Above != "" {
+				above.column(store.Wanted{Path: v.Above, Kind: kindOf(of.Records.Info, v.Above)})
+			} else if v.Const == "" {
+				v.Item, v.Arg = true, nil
+			}
+		}
+		step := &Step{ID: len(b.plan.Steps), Field: b.here() + "." + n.Within.Name}
+		b.plan.Steps = append(b.plan.Steps, step)
+		node := b.newRead(&binding.Field{Target: n.Records}, last+1)
+		node.read.Write = w
+		node.read.Feeds = []Feed{{Rows: above.public}}
+		node.read.cover(step.Field)
+		own := node.rows(step)
+		u.nested = append(u.nested, node)
+		last = b.nest(u, own, n.Write, values, last+1)
+	}
+	return last
 }
 
 // find plans the read that finds the records of a write.
@@ -216,7 +265,7 @@ func (b *builder) writeValues(g group, def *binding.Field) writeArgs {
 
 // of returns where a value comes from.
 func (values writeArgs) of(v *binding.WriteValue) WriteValue {
-	own := WriteValue{Const: v.Const, Many: v.Many, Kind: v.Kind, Enum: v.Enum, Path: v.Path, About: v.About}
+	own := WriteValue{Const: v.Const, Above: v.Above, Many: v.Many, Kind: v.Kind, Enum: v.Enum, Path: v.Path, About: v.About}
 	if v.Arg != nil {
 		own.Arg, own.Null, own.Name = values.args[v.Arg.Name], values.nulls[v.Arg.Name], v.Arg.Name
 	}
@@ -238,7 +287,7 @@ func (values writeArgs) of(v *binding.WriteValue) WriteValue {
 // false if it is not given.
 func (v *WriteValue) Of(whole schema.Value) (schema.Value, bool) {
 	switch {
-	case v.Arg == nil:
+	case v.Arg == nil && !v.Item:
 		return nil, v.Null && v.Input == ""
 	case v.Input == "":
 		return whole, true
@@ -263,6 +312,7 @@ func (v *WriteValue) kind() store.Kind {
 type unit struct {
 	field       *Field
 	find, write *readNode // find is nil where nothing is found first
+	nested      []*readNode
 }
 
 // own returns, of each read that is fed by nothing but a write and reads of its source,
@@ -279,6 +329,9 @@ func (b *builder) own() map[*Read]*readNode {
 	writes := map[*Read]*readNode{}
 	for _, u := range b.units {
 		writes[u.write.read] = u.write
+		for _, n := range u.nested {
+			writes[n.read] = u.write
+		}
 		if u.find != nil {
 			writes[u.find.read] = u.write
 		}
@@ -310,6 +363,9 @@ func (b *builder) writeUnits() {
 		own := &Unit{Field: u.field, Fetches: []int{write.ID}, Write: write.ID, Writing: u.write.source.Capabilities.Write}
 		if u.find != nil {
 			own.Fetches = []int{u.find.read.Fetch.ID, write.ID}
+		}
+		for _, n := range u.nested {
+			own.Fetches = append(own.Fetches, n.read.Fetch.ID)
 		}
 		begin := b.plan.Fetches[own.Fetches[0]].After
 		for _, f := range b.plan.Fetches { // in the order of their waves
