@@ -81,6 +81,8 @@ directive @add(
   set: [String!]
   "Fields of a unique key: a record that has the same is changed instead of adding one."
   replaces: [String!]
+  "A list of nested records, to which the input object is added; the other arguments find the record. Of document stores."
+  into: String
   "The type of the records, where the field answers something else."
   of: String
 ) on FIELD_DEFINITION
@@ -101,6 +103,8 @@ directive @change(
 directive @remove(
   "Arguments whose values the record must still have, null for none: if it has others, nothing is removed, and the error is CONFLICT."
   expect: [String!]
+  "A list of nested records, from which those go that have what the arguments say; the key finds the record, which stays. Of document stores."
+  from: String
   "The type of the records, where the field answers something else."
   of: String
 ) on FIELD_DEFINITION

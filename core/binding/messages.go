@@ -101,6 +101,7 @@ const (
 	msgWriteReplacesGiven = "%s changes the record that has the same %s, which nothing gives"
 	msgWriteReplacesOther = "%s changes the record that has the same %s, but %s would change the one with the same %s just as well"
 	msgNestsItself        = "%s has records of the type %s within others of it"
+	msgWriteNoList        = "%s writes to the list %q, and %s has no list of nested records of that name in a store that takes them one by one"
 	msgPairAnswer         = "%s pairs records, and answers something else than the record that has the field"
 	msgPairField          = "%s pairs by %q, which is no relationship of %s over a join table%s\n→ name a field that has @related(through: …)"
 	msgPairOfWhich        = "%s does not say which records are meant: nothing gives %s"
@@ -136,6 +137,7 @@ const (
 	msgPairsInside              = "the pairs of %s in %s are told by %s, which is inside a column of JSON"
 	msgFilterJSON               = "the predicate %s is about %s, which is a list inside a column of JSON"
 	msgWriteNotYet              = "%s writes to %s, and this version of Osprey does not write to sources of the kind %s yet\n→ keep its records in a relational database, or let a function make the change"
+	msgWriteNestedKinds         = "%s is of %s, which is of several types or a list of lists, and cannot be given yet"
 	msgWriteInside              = "%s gives %s.%s, which is inside a column of JSON"
 	msgSubscriptions            = "this version of Osprey does not answer subscriptions yet: nobody can ask for the fields of %s"
 	msgDirectiveOspreySOwn      = "the directive @%s is Osprey's own and cannot be defined again"
@@ -206,6 +208,7 @@ const (
 	msgTypeHasNoFields   = "%s is of the type %s, and %s.%s is %s, which has no fields\n→ give it a scalar type, or lead to what has fields with @at(path: \"…\")"
 	msgType              = "%s is of the type %s, and %s.%s is %s; %v\n→ give it that type"
 	msgOneValueHoldsList = "%s is one value, and %s.%s holds a list"
+	msgWriteNestedType   = "%s is of the type %s, and %s is of the type %s"
 	msgArgumentType      = "the argument %s is of the type %s, and %s.%s is %s; %v\n→ give it that type"
 )
 

@@ -27,7 +27,7 @@ type NestedWrite struct {
 // added; false if it is none.
 func (b *binder) nest(f *schema.Field, w *Write, a, in *schema.Input, within []*schema.InputObject) bool {
 	input, ok := schema.NamedOf(in.Type).(*schema.InputObject)
-	if !ok || w.Action != store.Add {
+	if !ok || w.Action != store.Add || w.Records.Source.Capabilities.Write.Apart { // which are written together, or not at all
 		return false
 	}
 	related := b.referring(w.Records, in.Name)

@@ -40,8 +40,10 @@ func (b *binder) settings(f *schema.Field, w *Write, d *language.Directive) {
 				continue
 			}
 			if v := b.setting(f, w, d, strings.TrimSpace(field), expr); v != nil {
-				v.Adjust = name == "adjust"
-				if v.Adjust && (v.Many || v.Kind != store.Int && v.Kind != store.Float && v.Kind != store.Decimal) {
+				if name == "adjust" {
+					v.How = store.Adjusted
+				}
+				if v.How == store.Adjusted && (v.Many || v.Kind != store.Int && v.Kind != store.Float && v.Kind != store.Decimal) {
 					b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave it out of adjust", msgSetAdjust, f.Coordinate(), v.About)
 					continue
 				}
@@ -87,6 +89,10 @@ func (b *binder) setting(f *schema.Field, w *Write, d *language.Directive, name,
 		return nil
 	}
 	info := b.info(nil, r, v.Path, f.Coordinate(), "")
+	if info == nil && r.Info != nil && r.Info.Sampled && of != nil { // in none of the records that were looked at
+		info = &store.Field{Name: v.Path}
+		info.Kind, _, _ = fit(schema.NamedOf(of.Type), store.Unknown)
+	}
 	switch {
 	case info == nil:
 		return nil // nothing is known of the set yet, or it is told
@@ -99,6 +105,9 @@ func (b *binder) setting(f *schema.Field, w *Write, d *language.Directive, name,
 	}
 	known := valueOf(info)
 	v.Kind, v.Set.Scale = known.Kind, info.Scale
+	if v.Set.Scale == nil {
+		v.Set.Scale = r.Source.Capabilities.Write.Scale
+	}
 	if v.Kind == store.Unknown {
 		v.Kind = store.Text
 	}

@@ -328,8 +328,8 @@ func (s *supplier) change(name string, t schema.Named) {
 	s.given(name, t, "What changes of a "+t.String()+": what is absent is left alone, and null clears.", false)
 }
 
-// given writes the fields of a type that can be given: leaves, and relationships to one
-// record by its key. Binding leaves out what cannot be written, and what need not be
+// given writes the fields of a type that can be given: leaves, nested records, and
+// relationships to one record by its key. Binding leaves out what cannot be written, and what need not be
 // given.
 func (s *supplier) given(name string, t schema.Named, about string, required bool) {
 	var fields []string
@@ -341,8 +341,14 @@ func (s *supplier) given(name string, t schema.Named, about string, required boo
 		case s.without[name+"."+f.Name] || len(f.Args) > 0 || directive(f, "total") != nil || directive(f, "computed") != nil:
 		case schema.IsLeaf(named):
 			typ = schema.Nullable(f.Type).String()
-		case directive(f, "related") != nil && !isList && s.sameStore(t, named):
+		case directive(f, "related") != nil && !isList && named.About().Directive("stored") != nil:
 			typ = "ID"
+		case directive(f, "related") == nil && storedIn(named) == "" && schema.Depth(f.Type) < 2:
+			if o, ok := named.(*schema.Object); ok && s.node(o) == named { // nested in the record
+				if typ = s.want(o.Name + "Add"); isList {
+					typ = "[" + typ + "!]"
+				}
+			}
 		}
 		if typ == "" {
 			continue

@@ -50,9 +50,10 @@ type WriteValue struct {
 	Path  string        // the stored field
 	Kind  store.Kind    // as which it is written
 	Many  bool          // a list of values
-	// Adjust says that it is added to what is stored.
-	Adjust bool
-	Enum   *Enum
+	How   store.How
+	Enum  *Enum
+	// Fields are, of a nested record or a list of them, where its own values come from.
+	Fields []WriteValue
 	About  string // the coordinate of the type's field, or of what has an @at, for messages
 }
 
@@ -104,12 +105,18 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 		return nil
 	}
 	w := &Write{Action: action, Records: r, Answer: answer}
+	list := b.listOf(f, d, w)
+	if list != nil {
+		w.Action = store.Change
+	}
 	bound := &Field{Def: f, How: Written, Target: r, Only: targets[0].only, Here: r.Key, There: r.Key, Single: true, Write: w}
 	expect, adjust := b.argumentsOf(f, d, "expect"), b.argumentsOf(f, d, "adjust")
 	for _, a := range f.Args {
 		switch {
 		case a.Name == "filter" && a.Directive("at") == nil && !schema.IsLeaf(schema.NamedOf(a.Type)) && action != store.Add:
 			b.findAll(f, bound, a)
+		case list != nil && list.takes(w, a):
+			b.ofList(f, w, a, list)
 		default:
 			b.given(f, w, a, slices.Contains(expect, a.Name), slices.Contains(adjust, a.Name))
 		}
@@ -118,7 +125,10 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 	if !b.oneOrMany(f, bound) {
 		return nil
 	}
-	if action == store.Add {
+	if list != nil && !b.listGiven(f, d, w, list) {
+		return nil
+	}
+	if w.Action == store.Add {
 		b.tellType(f, d.Pos, bound)
 		b.allFilled(f, w)
 		b.replaced(f, w, d)
@@ -245,7 +255,7 @@ func (b *binder) findOne(f *schema.Field, d *language.Directive, bound *Field) {
 	w, r := bound.Write, bound.Target
 	required := func(path string) int {
 		return slices.IndexFunc(w.Values, func(v WriteValue) bool {
-			return v.Path == path && v.Arg != nil && v.Input == nil && !v.Adjust && !v.Many && schema.IsNonNull(v.Arg.Type)
+			return v.Path == path && v.Arg != nil && v.Input == nil && v.How == store.Replaced && !v.Many && schema.IsNonNull(v.Arg.Type)
 		})
 	}
 	covered := func(key []string) bool {

@@ -30,7 +30,9 @@ func (b *binder) given(f *schema.Field, w *Write, a *schema.Input, expected, adj
 		case expected:
 			w.Expect = append(w.Expect, *v)
 		default:
-			v.Adjust = adjusts
+			if adjusts {
+				v.How = store.Adjusted
+			}
 			b.put(f, w, v, a)
 		}
 		return
@@ -88,6 +90,9 @@ func (b *binder) writeValue(f *schema.Field, w *Write, in, at *schema.Input) *Wr
 	r := w.Records
 	named := schema.NamedOf(in.Type)
 	if !schema.IsLeaf(named) {
+		if v, ok := b.nestedValue(f, w, in); ok {
+			return v
+		}
 		if f.Arg(in.Name) == in {
 			b.fail(ruleArgument, in.Pos, in.Coordinate, "leave it out", msgNothingUsesArgument, in.Name, f.Coordinate())
 		} else {
@@ -103,6 +108,9 @@ func (b *binder) writeValue(f *schema.Field, w *Write, in, at *schema.Input) *Wr
 		return nil
 	}
 	info := b.info(at.Directive("at"), r, v.Path, in.Coordinate, "the field written by "+in.Coordinate)
+	if info == nil && r.Info != nil && r.Info.Sampled { // in none of the records that were looked at
+		return b.freeValue(v, in)
+	}
 	if info == nil {
 		return nil // which is told
 	}
@@ -118,15 +126,20 @@ func (b *binder) writeValue(f *schema.Field, w *Write, in, at *schema.Input) *Wr
 		b.fail(ruleFits, in.Pos, in.Coordinate, "", msgArgumentType, in.Coordinate, in.Type, r.Set, v.Path, info.Type, "one is a list, and the other is not")
 		return nil
 	}
-	kind, codec, err := fit(named, valueOf(info).Kind)
+	known := *valueOf(info)
+	kind, codec, err := fit(named, known.Kind)
 	if err != nil && len(info.Also) > 0 {
-		kind, codec, err = fitField(named, valueOf(info))
+		kind, codec, err = fitField(named, &known)
+	}
+	if codec == scalar.DayOfMoment && r.Source.Capabilities.Write.Nests { // documents have no days: one is its first moment
+		kind, codec = store.Date, scalar.Quoted
+		known.Kind = store.Date
 	}
 	if err != nil || codec == scalar.DayOfMoment {
 		b.fail(ruleFits, in.Pos, in.Coordinate, "", msgArgumentType, in.Coordinate, named, r.Set, v.Path, info.Type, err)
 		return nil
 	}
-	if of := valueOf(info).Kind; kind == store.Text && of != store.Unknown && of != store.JSON || of == store.Decimal {
+	if of := known.Kind; kind == store.Text && of != store.Unknown && of != store.JSON || of == store.Decimal {
 		kind = of // so that a text that is no such value is told here
 	}
 	v.Kind = kind
@@ -161,7 +174,7 @@ func (b *binder) writtenPath(r *Records, name string) string {
 		f := object.Fields[name]
 		switch {
 		case f == nil:
-		case f.How == Related && f.Parts == nil && !f.Many && f.JoinTable == nil && len(f.Here) == 1 && f.Aggregate == nil && slices.Equal(f.There, f.Target.Key):
+		case f.How == Related && f.Parts == nil && !f.Many && f.JoinTable == nil && len(f.Here) == 1 && f.Aggregate == nil && slices.Equal(f.There, f.Target.Key) && !slices.Equal(f.Here, r.Key):
 			return f.Here[0]
 		case f.How == Column && len(f.Wanted.Via) == 0 && f.Wanted.Aggregate == store.NoAggregate:
 			return f.Wanted.Path
@@ -176,4 +189,15 @@ func writtenNames(r *Records) []string {
 		return r.Info.FieldNames()
 	}
 	return leafNames(r.Type)
+}
+
+// freeValue is a value of a field that no catalogue tells: it is written as its scalar is.
+func (b *binder) freeValue(v *WriteValue, in *schema.Input) *WriteValue {
+	named := schema.NamedOf(in.Type)
+	_, v.Many = schema.ListElem(in.Type)
+	v.Kind, _, _ = fit(named, store.Unknown)
+	if e, ok := named.(*schema.Enum); ok {
+		v.Enum = b.enum(e, nil, nil, nil)
+	}
+	return v
 }

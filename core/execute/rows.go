@@ -91,10 +91,7 @@ func (r *run) rowsOf(w *plan.Write) (*store.Rows, error) {
 	rows := &store.Rows{Len: n, Columns: make([]store.Column, len(w.Values)), Absent: make([][]bool, len(w.Values))}
 	for c := range w.Values {
 		of, into := &w.Values[c], &rows.Columns[c]
-		into.Kind = of.Kind
-		if of.Many {
-			*into = store.Column{Kind: store.List, Elem: &store.Column{Kind: of.Kind}}
-		}
+		*into = shapeOf(of)
 		for row := range n {
 			given, err := f.value(of, into, row)
 			if err != nil {
@@ -133,6 +130,11 @@ func (f *filling) value(of *plan.WriteValue, into *store.Column, row int) (given
 			return false, err
 		}
 		given = true
+	case of.Arg == nil && len(of.Fields) > 0 && of.Input == "": // a record that arguments together are
+		if v, err = f.together(of); err != nil {
+			return false, err
+		}
+		given = true
 	case of.Item:
 		v, given = of.Of(f.items[row])
 	case of.Arg != nil || of.Null:
@@ -149,6 +151,38 @@ func (f *filling) value(of *plan.WriteValue, into *store.Column, row int) (given
 		return false, &store.Error{Code: store.BadValue, Msg: fmt.Sprintf(msgWriteValue, placeOf(f.write, of, row), err)}
 	}
 	return given, nil
+}
+
+// together returns a record whose fields are arguments.
+func (f *filling) together(of *plan.WriteValue) (schema.Value, error) {
+	var record schema.InputFields
+	for i := range of.Fields {
+		if of.Fields[i].Arg == nil {
+			continue
+		}
+		v, err := f.resolve(of.Fields[i].Arg)
+		if err != nil {
+			return nil, err
+		}
+		record = append(record, schema.InputField{Name: of.Fields[i].Name, Value: v})
+	}
+	return record, nil
+}
+
+// shapeOf returns an empty column for a value.
+func shapeOf(of *plan.WriteValue) store.Column {
+	c := store.Column{Kind: of.Kind}
+	if of.Kind == store.Record {
+		c.Rows = &store.Table{Columns: make([]store.Column, len(of.Fields))}
+		for i := range of.Fields {
+			c.Rows.Columns[i] = shapeOf(&of.Fields[i])
+			c.Rows.Names = append(c.Rows.Names, of.Fields[i].Path)
+		}
+	}
+	if of.Many && (of.Kind != store.JSON || len(of.Fields) == 0) {
+		return store.Column{Kind: store.List, Elem: &c}
+	}
+	return c
 }
 
 // column returns the column of the records found that has a field of their key.

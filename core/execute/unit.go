@@ -62,10 +62,17 @@ func (r *run) attempt(ctx context.Context, u *plan.Unit) (conflict bool, err err
 	for _, id := range u.Fetches {
 		r.fetched[id] = fetched{}
 	}
+	written := false
 	for _, id := range r.sequence(u, write) {
-		if err = r.inSession(ctx, session, r.plan.Fetches[id]); err != nil {
+		err = r.inSession(ctx, session, r.plan.Fetches[id])
+		if err != nil && written && u.Writing.Apart { // what is written stays, and what was read of it is told
+			r.fetched[id] = fetched{err: afterWrite(err)}
+			err = nil
+		}
+		if err != nil {
 			break
 		}
+		written = written || id == u.Write
 	}
 	if err == nil {
 		err = session.Commit(ctx)
@@ -79,6 +86,17 @@ func (r *run) attempt(ctx context.Context, u *plan.Unit) (conflict bool, err err
 	}
 	var known *store.Error
 	return errors.As(err, &known) && known.Code == store.Conflict && known.Broken == nil, err
+}
+
+// afterWrite tells with an error of a read that what comes before it is written.
+func afterWrite(err error) error {
+	known := new(store.Error)
+	if !errors.As(err, &known) {
+		return err
+	}
+	told := *known
+	told.Msg = msgWritten + known.Msg
+	return &told
 }
 
 // sequence returns the fetches of a unit in the order in which they are made: a removal

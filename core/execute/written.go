@@ -73,7 +73,11 @@ func (r *run) failedWrite(f *plan.Field, err error) {
 	fetch := r.writeOf(f).Fetch
 	var known *store.Error
 	if errors.As(err, &known) && known.Broken != nil {
-		r.fail(f, nil, string(known.Code), fetch.Source, r.brokenRule(f, known.Broken))
+		msg := r.brokenRule(f, known.Broken)
+		if n := known.Broken.Before; n > 0 {
+			msg += fmt.Sprintf(msgBefore, n)
+		}
+		r.fail(f, nil, string(known.Code), fetch.Source, msg)
 		return
 	}
 	if before := (*told)(nil); errors.As(err, &known) && !errors.As(err, &before) && known.Code == store.Conflict {
@@ -207,7 +211,7 @@ func put(c *store.Column, of *plan.WriteValue, v schema.Value) error {
 		c.AppendNull()
 		return nil
 	}
-	if !of.Many {
+	if !of.Many || c.Kind == store.JSON {
 		return putOne(c, of, v)
 	}
 	list, isList := v.([]schema.Value)
@@ -226,6 +230,23 @@ func put(c *store.Column, of *plan.WriteValue, v schema.Value) error {
 }
 
 func putOne(c *store.Column, of *plan.WriteValue, v schema.Value) error {
+	switch {
+	case c.Kind == store.Record:
+		c.AppendRecord()
+		for i := range of.Fields {
+			if err := put(&c.Rows.Columns[i], &of.Fields[i], fieldOf(v, of.Fields[i].Name)); err != nil {
+				return fmt.Errorf("%s %w", of.Fields[i].Name, err)
+			}
+		}
+		return nil
+	case c.Kind == store.JSON && len(of.Fields) > 0:
+		text, err := json.Marshal(storedJSON(of, v))
+		if err != nil {
+			return errors.New(msgNoJSON)
+		}
+		c.AppendBytes(text)
+		return nil
+	}
 	if c.Kind == store.JSON {
 		text, err := json.Marshal(plainValue(v))
 		if err != nil {
@@ -238,4 +259,31 @@ func putOne(c *store.Column, of *plan.WriteValue, v schema.Value) error {
 		return fmt.Errorf(msgCannotBeWritten, c.Kind)
 	}
 	return nil
+}
+
+// storedJSON returns a nested record, or a list of them, as it is stored in JSON: by the
+// stored names, and without what is not given.
+func storedJSON(of *plan.WriteValue, v schema.Value) any {
+	switch v := v.(type) {
+	case []schema.Value:
+		list := make([]any, len(v))
+		for i := range v {
+			list[i] = storedJSON(of, v[i])
+		}
+		return list
+	case schema.InputFields:
+		object := map[string]any{}
+		for i := range of.Fields {
+			inner := &of.Fields[i]
+			if given := fieldOf(v, inner.Name); given != nil {
+				store.PutPath(object, inner.Path, storedJSON(inner, given))
+			}
+		}
+		return object
+	case schema.Symbol:
+		if of.Enum != nil {
+			return of.Enum.Stored[string(v)]
+		}
+	}
+	return plainValue(v)
 }

@@ -55,11 +55,13 @@ type WriteValue struct {
 	Item  bool   // without Arg: Input is a field of the record's own input object
 	Found bool   // without Arg: the column of what was found is the value; it is of the field Path
 	Many  bool   // a list of values
-	Kind  store.Kind
-	Enum  *binding.Enum
-	Path  string // the stored field
-	About string // the coordinate of the type's field, or of what is given
-	Name  string // of the argument or input field, for paths of errors
+	// Fields are, of a nested record or a list of them, where its own values come from.
+	Fields []WriteValue
+	Kind   store.Kind
+	Enum   *binding.Enum
+	Path   string // the stored field
+	About  string // the coordinate of the type's field, or of what is given
+	Name   string // of the argument or input field, for paths of errors
 }
 
 // A Set is an expression that gives a value.
@@ -140,7 +142,7 @@ func (w *Write) add(values writeArgs, list []binding.WriteValue) []store.Given {
 	for i := range list {
 		own := values.of(&list[i])
 		w.Values = append(w.Values, own)
-		into = append(into, store.Given{Field: own.Path, Kind: own.kind(), Adjust: list[i].Adjust})
+		into = append(into, store.Given{Field: own.Path, Kind: own.kind(), How: list[i].How})
 	}
 	return into
 }
@@ -271,6 +273,9 @@ func (values writeArgs) of(v *binding.WriteValue) WriteValue {
 	}
 	if v.Input != nil {
 		own.Input, own.Name = v.Input.Name, v.Input.Name
+	}
+	for i := range v.Fields {
+		own.Fields = append(own.Fields, values.of(&v.Fields[i]))
 	}
 	if v.Set != nil {
 		own.Set = &Set{Expr: v.Set.Expr, Scale: v.Set.Scale}

@@ -126,6 +126,21 @@ func JSONPath(v any, path string) any {
 	return v
 }
 
+// PutPath puts a value at a path of names with dots into an object.
+func PutPath(object map[string]any, path string, v any) {
+	name, rest := cutName(path)
+	if rest == "" {
+		object[name] = v
+		return
+	}
+	inner, ok := object[name].(map[string]any)
+	if !ok {
+		inner = map[string]any{}
+		object[name] = inner
+	}
+	PutPath(inner, rest, v)
+}
+
 func cutName(path string) (name, rest string) {
 	for i := 0; i < len(path); i++ {
 		if path[i] == '.' {

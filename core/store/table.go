@@ -7,6 +7,8 @@ import "fmt"
 type Table struct {
 	Len     int // number of rows
 	Columns []Column
+	// Names are the fields of the columns, of nested records that are written.
+	Names []string
 	// Order has the rows in the order that was asked for. A row can be in it
 	// several times, where rows above share it. If it is empty, the rows are in
 	// their order, each once.

@@ -17,6 +17,14 @@ type Writing struct {
 	// AnyKey says that an addition which replaces changes the record that has any of its
 	// unique keys, and not just that of Write.Replaces.
 	AnyKey bool
+	// Nests says that values can be nested records; if not, those are given as JSON.
+	Nests bool
+	// Apart says that each request of a session is done by itself: there is no transaction,
+	// and what is done is not undone.
+	Apart bool
+	// Scale is how many digits of a second a moment holds; nil for microseconds, or what the
+	// catalogue says.
+	Scale *int
 }
 
 // A Session is requests that are done as a whole or not at all: a transaction. What is
@@ -69,9 +77,7 @@ type Write struct {
 func (w *Write) String() string {
 	var columns, keys []string
 	for _, g := range w.Columns {
-		if g.Adjust {
-			g.Field += " counted"
-		}
+		g.Field += []string{"", " counted", " appended to", " taken from"}[g.How]
 		columns = append(columns, g.Field)
 	}
 	for _, g := range w.Keys {
@@ -95,10 +101,22 @@ func (w *Write) String() string {
 
 // A Given is a field that rows have values for.
 type Given struct {
-	Field  string
-	Kind   Kind // of the values
-	Adjust bool // of Change: the value is added to what is stored, where NULL counts as 0
+	Field string
+	Kind  Kind // of the values
+	// Of Change: what becomes of the value; it is put in place of what is stored, or as How
+	// says.
+	How How
 }
+
+// A How is what becomes of a value that a record is changed by.
+type How uint8
+
+const (
+	Replaced How = iota // it takes the place of what is stored
+	Adjusted            // it is added to the number that is stored, where NULL counts as 0
+	Appended            // its items come behind those of the list that is stored
+	Dropped             // the records of the list that is stored go which have its values
+)
 
 // Rows are the values that a write is asked with: first those of its Columns, then of
 // its Keys and of what it expects.
@@ -138,5 +156,8 @@ type Broken struct {
 	Set    string   // whose rule it is
 	Fields []string // of the set that it is about, as far as the store says
 	Most   int      // of TooLong and TooFine
-	Name   string   // of the rule, as the store has it; "" if it has none
+	// Before is how many records of those that are added together are there all the same, of
+	// a store that has no transactions.
+	Before int
+	Name   string // of the rule, as the store has it; "" if it has none
 }

@@ -1,14 +1,17 @@
 package demotest
 
 import (
+	"bytes"
 	"encoding/binary"
 	"io"
 	"net"
 	"net/url"
+	"slices"
 	"sync"
 	"testing"
 
 	"go.mongodb.org/mongo-driver/v2/bson"
+	"go.mongodb.org/mongo-driver/v2/x/bsonx/bsoncore"
 )
 
 // A Wire stands between Osprey and the document server and notes the name of
@@ -54,17 +57,21 @@ func NewWire(t *testing.T) *Wire {
 
 // Reads returns the commands that read records since the last call.
 func (w *Wire) Reads() []string {
+	return slices.DeleteFunc(w.Commands(), func(c string) bool { return slices.Contains(writes, c) })
+}
+
+// writes are the commands that write records.
+var writes = []string{"insert", "update", "delete", "findAndModify"}
+
+// Commands returns the commands that read or write records since the last call.
+func (w *Wire) Commands() []string {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	var reads []string
-	for _, c := range w.commands {
-		switch c {
-		case "find", "getMore", "aggregate", "count", "distinct":
-			reads = append(reads, c)
-		}
-	}
+	commands := slices.DeleteFunc(w.commands, func(c string) bool {
+		return !slices.Contains(writes, c) && !slices.Contains([]string{"find", "getMore", "aggregate", "count", "distinct"}, c)
+	})
 	w.commands = nil
-	return reads
+	return commands
 }
 
 // Texts returns the commands that have passed since the last call as JSON, those
@@ -77,9 +84,39 @@ func (w *Wire) Texts() []string {
 	return texts
 }
 
-// pass copies messages and reads the command of each: OP_MSG has a header of
-// 16 bytes, flags of 4, and a section of kind 0 with one document, whose first
-// element is named for the command.
+// note reads a command: a document whose first element is named for it, and behind it
+// sections of kind 1 with more documents, each with its size and name.
+func (w *Wire) note(sections []byte) {
+	command, rest, ok := bsoncore.ReadDocument(sections)
+	first, err := bson.Raw(command).IndexErr(0)
+	if !ok || err != nil {
+		return
+	}
+	text := bson.Raw(command).String()
+	for len(rest) > 5 && rest[0] == 1 {
+		size := int(binary.LittleEndian.Uint32(rest[1:]))
+		if size < 4 || size+1 > len(rest) {
+			break
+		}
+		section := rest[5 : size+1]
+		rest = rest[size+1:]
+		for docs := section[bytes.IndexByte(section, 0)+1:]; len(docs) > 0; {
+			doc, others, ok := bsoncore.ReadDocument(docs)
+			if !ok {
+				break
+			}
+			text += " " + bson.Raw(doc).String()
+			docs = others
+		}
+	}
+	w.mu.Lock()
+	w.commands = append(w.commands, first.Key())
+	w.texts = append(w.texts, text)
+	w.mu.Unlock()
+}
+
+// pass copies messages and notes the command of each: OP_MSG has a header of 16 bytes, flags
+// of 4, and a section of kind 0 with one document.
 func (w *Wire) pass(from io.Reader, to io.Writer) {
 	const opMsg = 2013
 	for {
@@ -96,12 +133,7 @@ func (w *Wire) pass(from io.Reader, to io.Writer) {
 			return
 		}
 		if binary.LittleEndian.Uint32(header[12:]) == opMsg && len(body) > 5 && body[4] == 0 {
-			if first, err := bson.Raw(body[5:]).IndexErr(0); err == nil {
-				w.mu.Lock()
-				w.commands = append(w.commands, first.Key())
-				w.texts = append(w.texts, bson.Raw(body[5:]).String())
-				w.mu.Unlock()
-			}
+			w.note(body[5:])
 		}
 		if _, err := to.Write(append(header[:], body...)); err != nil {
 			return

@@ -27,6 +27,12 @@ func (s *Source) Catalogue(ctx context.Context) (*store.Catalogue, error) {
 		if err := s.readSample(ctx, set); err != nil {
 			return nil, fail(ctx, err)
 		}
+		if len(set.Fields) == 0 { // no document tells what its id is
+			set.Fields = []store.Field{{Name: "_id", Kind: store.Text, Type: bson.TypeObjectID.String()}}
+		}
+		if id := set.Field("_id"); id != nil && (id.Type == uuidType || strings.Contains(id.Type, bson.TypeObjectID.String())) {
+			id.Filled = true
+		}
 		c.Sets[name] = set
 	}
 	return c, nil

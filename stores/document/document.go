@@ -93,9 +93,10 @@ func Open(c Config) (*Source, error) {
 	return &Source{uuids: legacy, client: client, db: client.Database(name), prefers: prefers, timeout: c.Timeout, sample: c.Sample, most: c.MaxRecords, bytes: c.MaxAnswer}, nil
 }
 
-// Capabilities says what a find does: it sorts and cuts as a whole, not for each key.
+// Capabilities says what a find does: it sorts and cuts as a whole, not for each key. It is
+// written to document by document.
 func (s *Source) Capabilities() store.Capabilities {
-	return store.Capabilities{Group: store.BySet, Page: store.PageWhole, Count: true}
+	return store.Capabilities{Group: store.BySet, Page: store.PageWhole, Count: true, Write: s.writing()}
 }
 
 // Ping reports whether the database answers.

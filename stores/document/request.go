@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"go.mongodb.org/mongo-driver/v2/bson"
 	"go.mongodb.org/mongo-driver/v2/mongo"
@@ -272,14 +271,9 @@ func (r *request) find(ctx context.Context, in []store.Input, answer *store.Answ
 	return nil
 }
 
-// begin runs a command that opens a cursor. The server is told how long anybody
-// waits, which the driver's own find does not do: it would work on for minutes
-// after that. A connection that turns out to be dead is replaced: reading twice is
-// safe.
+// begin runs a command that opens a cursor. The driver tells the server how long anybody
+// waits. A connection that turns out to be dead is replaced: reading twice is safe.
 func (s *Source) begin(ctx context.Context, command bson.D) (*mongo.Cursor, error) {
-	if deadline, ok := ctx.Deadline(); ok {
-		command = append(command, bson.E{Key: "maxTimeMS", Value: max(1, time.Until(deadline).Milliseconds())})
-	}
 	opts := options.RunCmd().SetReadPreference(s.prefers)
 	cursor, err := s.db.RunCommandCursor(ctx, command, opts)
 	if err != nil && mongo.IsNetworkError(err) && !mongo.IsTimeout(err) && ctx.Err() == nil {

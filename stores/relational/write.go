@@ -254,7 +254,7 @@ func (r *write) statement(rows *store.Rows, from, to int) string {
 			if !rows.IsAbsent(c, from) {
 				n++
 				name, value := r.quoted(r.fields[c].Name), w.put(n, r.fields[c], r.Columns[c].Kind)
-				if r.Columns[c].Adjust {
+				if r.Columns[c].How == store.Adjusted {
 					value = "COALESCE(" + name + ", 0) + " + value
 				}
 				sets = append(sets, name+" = "+value)
