@@ -73,9 +73,9 @@ CREATE TABLE pilotage (
   call_id    bigint NOT NULL REFERENCES port_calls,
   pilot_id   integer NOT NULL REFERENCES pilots,
   role       pilot_role NOT NULL,
-  boarded_at timestamptz NOT NULL
+  boarded_at timestamptz NOT NULL,
+  UNIQUE (call_id, pilot_id)
 );
-CREATE INDEX ON pilotage (call_id);
 CREATE INDEX ON pilotage (pilot_id);
 
 CREATE TABLE harbour_seed (version integer NOT NULL, scale integer NOT NULL);

@@ -71,7 +71,7 @@ type Limits struct {
 	Page Count `yaml:"page" default:"10000"`
 	// How many records one field may write: of a list that it adds, or that its filter
 	// finds.
-	Writes Count `yaml:"writes" default:"10000"`
+	Writes Count `yaml:"writes" default:"1000"`
 	// How many errors an answer has one by one; it counts those beyond, in more of an error of the
 	// same cause.
 	Errors Count `yaml:"errors" default:"1000"`

@@ -53,10 +53,17 @@ type RequestOut struct {
 	Pages      int  `json:"pages,omitempty"`   // up to so many pages, each a request; 0 for one
 	// Transaction is the root field in whose transaction it is made; "" where it only
 	// reads, by itself.
-	Transaction string    `json:"transaction,omitempty"`
-	Splits      bool      `json:"splits,omitempty"`  // there can be more than MaxKeys
-	Problem     string    `json:"problem,omitempty"` // why it cannot be made now
-	Reads       []ReadOut `json:"reads"`
+	Transaction string `json:"transaction,omitempty"`
+	// Apart says that the source has no transactions: what is written before a failure stays.
+	Apart bool `json:"apart,omitempty"`
+	// Last says that it is made behind the other requests of its transaction, which read what
+	// it removes.
+	Last bool `json:"last,omitempty"`
+	// Locks is what others cannot write until the transaction ends; "" for nothing.
+	Locks   string    `json:"locks,omitempty"`
+	Splits  bool      `json:"splits,omitempty"`  // there can be more than MaxKeys
+	Problem string    `json:"problem,omitempty"` // why it cannot be made now
+	Reads   []ReadOut `json:"reads"`
 }
 
 // A ReadOut is one record set of a request.
@@ -86,7 +93,9 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 		w := &e.Waves[f.Wave-1]
 		out := RequestOut{ID: f.ID, After: feeders(f), Source: f.Source, Kind: r.project.Sources[f.Source].Kind}
 		if f.Unit != nil {
-			out.Transaction = f.Unit.Field.Name
+			out.Transaction, out.Apart, out.Locks = f.Unit.Field.Name, f.Unit.Writing.Apart, locks(f)
+			w := f.Reads[0].Write
+			out.Last = w != nil && w.Store.Action == store.Remove && !w.Given
 		}
 		if f.Err != nil {
 			out.Problem = fmt.Sprintf("the source %s %s", f.Source, told(f.Err))
@@ -110,6 +119,22 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 		w.Requests = append(w.Requests, out)
 	}
 	return e, nil
+}
+
+// locks says what a request of a transaction locks.
+func locks(f *plan.Fetch) string {
+	read := f.Reads[0]
+	switch {
+	case f.Unit.Writing.Apart || read.Write == nil && !read.Store.Lock:
+		return ""
+	case f.Unit.Writing.Single:
+		return "the database"
+	case read.Store.Lock:
+		return "the " + read.Store.Set + " that it finds"
+	case read.Write.Found != nil:
+		return "" // which are locked already
+	}
+	return "the " + read.Store.Set + " that it writes"
 }
 
 // told returns what callers may know of why a request cannot be prepared.
@@ -173,8 +198,17 @@ const manyKeys = 10_000
 // notes says why a request can be several.
 func (r *RequestOut) notes() []string {
 	var notes []string
-	if r.Transaction != "" {
+	switch {
+	case r.Transaction != "" && r.Apart:
+		notes = append(notes, fmt.Sprintf("a part of %s, not in one transaction: the source has none, and what is written before a failure stays", r.Transaction))
+	case r.Transaction != "":
 		notes = append(notes, fmt.Sprintf("in the transaction of %s: all of it is done, or nothing", r.Transaction))
+	}
+	if r.Last {
+		notes = append(notes, "made last: what is read of its records is as they were")
+	}
+	if r.Locks != "" {
+		notes = append(notes, "locks "+r.Locks+" until the transaction ends: others who write there wait")
 	}
 	if r.Statements > 1 {
 		notes = append(notes, fmt.Sprintf("%s in one transaction: one for each list, by the keys that came with the rows above it", plan.Count(r.Statements, "statement")))

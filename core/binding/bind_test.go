@@ -30,7 +30,7 @@ func sources() map[string]*binding.Source {
 		"notices": {Name: "notices", Kind: "rest", Naming: binding.Exact, Catalogue: notices},
 		"registry": {Name: "registry", Kind: "postgres", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
 			Capabilities: store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey, Write: storetest.Writable()}},
-		"inspections": {Name: "inspections", Kind: "mongodb", Naming: binding.Camel, Catalogue: sampled},
+		"inspections": {Name: "inspections", Kind: "mongodb", Naming: binding.Camel, Catalogue: sampled, Capabilities: store.Capabilities{Write: storetest.Documents()}},
 		"tides":       {Name: "tides", Kind: "rest", Naming: binding.Exact, Catalogue: tides, Capabilities: store.Capabilities{CanRead: oneAtATime}},
 	}
 }

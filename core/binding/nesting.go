@@ -19,7 +19,7 @@ import (
 // A NestedWrite is records that are added with those of a write above.
 type NestedWrite struct {
 	*Write
-	Arg    *schema.Input // the argument above, if that is one object
+	Arg    *schema.Input // the argument whose objects have these; nil within others
 	Within *schema.Input // the field of the input object above that has them
 }
 
@@ -54,7 +54,11 @@ func (b *binder) nest(f *schema.Field, w *Write, a, in *schema.Input, within []*
 	bound := &Field{Def: f, Target: related.Target, Only: related.Only, Write: own}
 	b.tellType(f, in.Pos, bound)
 	b.allFilled(f, own)
-	w.Nested = append(w.Nested, &NestedWrite{Write: own, Arg: a, Within: in})
+	nested := &NestedWrite{Write: own, Within: in}
+	if f.Arg(a.Name) == a {
+		nested.Arg = a
+	}
+	w.Nested = append(w.Nested, nested)
 	return true
 }
 

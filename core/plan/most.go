@@ -67,7 +67,7 @@ func (c *costs) splits(f *Fetch) bool {
 // lists reports whether a row can bring several keys.
 func (f *Feed) lists() bool {
 	columns := f.Rows.Step.Read.Store.Columns
-	return columns[f.Columns[0]].Kind == store.List
+	return len(f.Columns) > 0 && columns[f.Columns[0]].Kind == store.List
 }
 
 // costs remembers what is known of each read, since many can hang from one.

@@ -36,7 +36,7 @@ func harbour(t *testing.T) *binding.Bound {
 	bound, problems := binding.Bind(harbour, map[string]*binding.Source{
 		"registry": {Name: "registry", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
 			Capabilities: store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey, Write: storetest.Writable(), Aggregate: true}},
-		"inspections": {Name: "inspections", Naming: binding.Camel, Catalogue: documents, Capabilities: store.Capabilities{Group: store.BySet, Page: store.PageWhole}},
+		"inspections": {Name: "inspections", Naming: binding.Camel, Catalogue: documents, Capabilities: store.Capabilities{Group: store.BySet, Page: store.PageWhole, Write: storetest.Documents()}},
 		"tides":       {Name: "tides", Naming: binding.Exact, Catalogue: tides},
 		"notices":     {Name: "notices", Naming: binding.Exact, Catalogue: storetest.Catalogue(storetest.NoticesCatalogue)},
 		"fees":        {Name: "fees", Naming: binding.Exact, Capabilities: store.Capabilities{CanCall: storetest.AnyFunction}},

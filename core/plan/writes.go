@@ -152,6 +152,11 @@ func (w *Write) add(values writeArgs, list []binding.WriteValue) []store.Given {
 func (b *builder) nest(u *unit, above *rows, of *binding.Write, values writeArgs, wave int) int {
 	last := wave
 	for _, n := range of.Nested {
+		if n.Arg != nil {
+			if arg := values.args[n.Arg.Name]; arg == nil || !gives(arg.Literal, n.Within) {
+				continue // which the operation can be seen not to give
+			}
+		}
 		w := b.newWrite(n.Write)
 		w.Above, w.Within, w.Many = above.public.Step, n.Within.Name, n.Several
 		if n.Arg != nil && of.List == nil {
@@ -176,6 +181,18 @@ func (b *builder) nest(u *unit, above *rows, of *binding.Write, values writeArgs
 		last = b.nest(u, own, n.Write, values, last+1)
 	}
 	return last
+}
+
+// gives reports whether an input object, or one of a list, may have a field.
+func gives(literal language.Value, field *schema.Input) bool {
+	switch v := literal.(type) {
+	case *language.ListValue:
+		return slices.ContainsFunc(v.Values, func(item language.Value) bool { return gives(item, field) })
+	case *language.ObjectValue:
+		empty, isList := field.Default.(*language.ListValue)
+		return slices.ContainsFunc(v.Fields, func(a *language.Argument) bool { return a.Name.Text == field.Name }) || field.Default != nil && (!isList || len(empty.Values) > 0)
+	}
+	return literal != nil // a variable
 }
 
 // find plans the read that finds the records of a write.
@@ -371,6 +388,9 @@ func (b *builder) writeUnits() {
 		}
 		for _, n := range u.nested {
 			own.Fetches = append(own.Fetches, n.read.Fetch.ID)
+		}
+		if own.Writing == nil { // the source has not told yet what it can do
+			own.Writing = &store.Writing{}
 		}
 		begin := b.plan.Fetches[own.Fetches[0]].After
 		for _, f := range b.plan.Fetches { // in the order of their waves

@@ -22,6 +22,8 @@ type Writing struct {
 	// Apart says that each request of a session is done by itself: there is no transaction,
 	// and what is done is not undone.
 	Apart bool
+	// Single says that there is one session at a time: the others wait for its end.
+	Single bool
 	// Scale is how many digits of a second a moment holds; nil for microseconds, or what the
 	// catalogue says.
 	Scale *int

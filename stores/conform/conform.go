@@ -117,6 +117,13 @@ func (e *Engine) Ask(t testing.TB, text string, variables map[string]any) Outcom
 		}
 		return e.sources[source].Prepare(catalogue, reads)
 	})
+	p.MostRecords(nil, 1000) // what is told of a plan is told of any
+	for _, f := range p.Fetches {
+		for _, read := range f.Reads {
+			p.Most(read, vars)
+		}
+	}
+	_ = p.String()
 	result := execute.Run(context.Background(), p, vars, execute.Options{Caller: &store.Caller{}, MaxPage: 1000, MaxWrites: 1000})
 	defer result.Free()
 	out := Outcome{Data: string(result.Data), Plan: p, Requests: append([]execute.StoreRequest{}, result.Requests...)}

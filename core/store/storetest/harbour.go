@@ -17,7 +17,7 @@ quays: code text! name text station_code text?+
 berths: quay_code text number int name text length_m float max_draught_dm int (quay_code,number)!
 port_calls: id int!~ craft_imo int+ quay_code text?+ berth_number int? arrived_at time+ departed_at time? purpose text=load|unload|bunker|passengers|repair cargo_t decimal?
 pilots: id int!~ name text licence text!
-pilotage: id int!~ call_id int+ pilot_id int+ role text=lead|assist|trainee boarded_at time
+pilotage: id int!~ call_id int+ pilot_id int+ role text=lead|assist|trainee boarded_at time (call_id,pilot_id)!
 `
 
 // InspectionsCatalogue is the document part of the harbour, as text.
@@ -60,6 +60,9 @@ func HarbourTexts(t testing.TB, root string) []schema.Text {
 
 // Writable says that a source is written to, though nothing is ever begun.
 func Writable() *store.Writing { return &store.Writing{} }
+
+// Documents says that a source is written to document by document, though nothing is.
+func Documents() *store.Writing { return &store.Writing{Nests: true, Apart: true} }
 
 // AnyFunction says that a source has every function.
 func AnyFunction(string, store.Signature) error { return nil }
