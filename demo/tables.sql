@@ -78,4 +78,12 @@ CREATE TABLE pilotage (
 );
 CREATE INDEX ON pilotage (pilot_id);
 
+-- What was answered to mutations that are done once.
+CREATE TABLE mutations_done (
+  id          varchar(255) PRIMARY KEY,
+  fingerprint char(64) NOT NULL,
+  answer      text,
+  made_at     timestamptz NOT NULL DEFAULT now()
+);
+
 CREATE TABLE harbour_seed (version integer NOT NULL, scale integer NOT NULL);

@@ -37,6 +37,7 @@ type Answer struct {
 	Broken bool
 
 	result *execute.Result
+	whole  []byte // the response, if it was given before
 }
 
 // Free gives the memory of the answer to later ones; neither its data nor its
@@ -55,6 +56,9 @@ const beforeData = `{"data":`
 // the store requests under extensions. No part of the response may have been
 // sent.
 func (a *Answer) AppendJSON(buf []byte, calls bool) []byte {
+	if a.whole != nil {
+		return append(buf, a.whole...)
+	}
 	buf = append(buf, '{')
 	buf = a.appendFaults(buf, "", ",")
 	if !a.Refused {
@@ -71,7 +75,7 @@ func (a *Answer) Rest(calls bool) []byte {
 	switch {
 	case a.Sent:
 		return a.appendEnd(a.appendFaults(a.result.Whole, ",", ""), calls)
-	case a.Refused || len(a.Faults) > 0:
+	case a.Refused || a.whole != nil || len(a.Faults) > 0:
 		return a.AppendJSON(nil, calls)
 	}
 	return a.appendEnd(a.result.Whole, calls)

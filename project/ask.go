@@ -20,6 +20,9 @@ type Request struct {
 	Variables     map[string]any `json:"variables,omitempty"` // decoded with json.Decoder.UseNumber
 
 	Caller *store.Caller `json:"-"` // who asks; nil for nobody in particular
+	// Once is a key under which a mutation is done once, however often it is sent; "" for one
+	// that is done each time.
+	Once string `json:"-"`
 }
 
 // codeOf returns the code of a store's error, or "".
@@ -46,6 +49,7 @@ const (
 	CodeVariables = "VARIABLES"
 	CodeNotYet    = "NOT_SUPPORTED"
 	CodeDenied    = "DENIED"
+	CodeReused    = "REUSED"
 	CodeLimit     = execute.Limit
 )
 
@@ -71,8 +75,19 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 		defer cancel()
 	}
 	a := &Answer{Plan: p}
+	var once *execute.Once
+	if q.Once != "" && p.Kind == language.Mutation {
+		if r.project.Config.Idempotency == nil {
+			return &Answer{Refused: true, Faults: []Fault{{Message: "this service keeps no keys of mutations", Code: CodeDenied, Fix: "send it without a key, or name a table with idempotency in osprey.yaml"}}}
+		}
+		var err error
+		if once, err = r.once(q, x.source); err != nil {
+			return &Answer{Refused: true, Faults: []Fault{{Message: fmt.Sprintf("the source %s %s", r.project.Config.Idempotency.Source, told(err)), Code: string(store.Down)}}}
+		}
+		send = nil
+	}
 	options := execute.Options{
-		Caller: q.Caller.Anew(), Now: time.Now, Before: beforeData, Until: start.Add(time.Duration(limits.Timeout)),
+		Caller: q.Caller.Anew(), Once: once, Now: time.Now, Before: beforeData, Until: start.Add(time.Duration(limits.Timeout)),
 		MaxPage: int64(limits.Page), MaxWrites: int64(limits.Writes), MaxRequests: int(limits.StoreRequests), MaxErrors: int(limits.Errors), MaxRecords: int64(limits.Records), MaxAnswer: int64(limits.Answer),
 	}
 	if send != nil {
@@ -83,16 +98,15 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 	}
 	a.result = execute.Run(ctx, p, x.vars, options)
 	a.Data, a.Requests, a.Broken = a.result.Data, a.result.Requests, a.result.Broken
+	if a.whole = a.result.Repeated; a.result.Reused {
+		a.Refused = true
+		a.Faults = []Fault{{Message: "another mutation was done under this key", Code: CodeReused, Fix: "give each mutation a key of its own"}}
+		return a
+	}
 	if a.Broken {
 		r.project.log.ErrorContext(ctx, "an answer that was sent in parts had to be cut back, and its connection is cut", "operation", p.Name, "request", q.request())
 	}
-	for _, e := range a.result.Errors {
-		f := Fault{Message: e.Msg, Path: e.Path, Code: e.Code, Source: e.Source, More: e.More}
-		if at := x.source.Position(e.Pos); at.Line > 0 {
-			f.Locations = []language.Position{at}
-		}
-		a.Faults = append(a.Faults, f)
-	}
+	a.Faults = r.faults(a.result.Errors, x.source)
 	for _, c := range a.result.Requests {
 		if codeOf(c.Err) == store.Changed {
 			r.project.lookAgain(c.Source)
@@ -109,6 +123,21 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 		}
 	}
 	return a
+}
+
+// faults returns errors as callers see them.
+func (r *Revision) faults(errs []*execute.Error, source *language.Source) []Fault {
+	var list []Fault
+	for _, e := range errs {
+		f := Fault{Message: e.Msg, Path: e.Path, Code: e.Code, Source: e.Source, More: e.More}
+		if source != nil {
+			if at := source.Position(e.Pos); at.Line > 0 {
+				f.Locations = []language.Position{at}
+			}
+		}
+		list = append(list, f)
+	}
+	return list
 }
 
 // Plan checks a request and plans it, without asking any store. It returns
@@ -144,9 +173,13 @@ func (r *Revision) read(ctx context.Context, q *Request) (*asked, []Fault) {
 	if faults != nil {
 		return nil, faults
 	}
-	v := r.plan(d, o, vars)
+	v := r.plan(d, o, vars, q.Once != "")
 	if v.plan.Refused != "" {
-		return nil, []Fault{{Message: v.plan.Refused, Code: CodeLimit, Locations: []language.Position{d.source.Position(o.def.Pos)}}}
+		code := CodeLimit
+		if v.plan.Wrong {
+			code = CodeInvalid
+		}
+		return nil, []Fault{{Message: v.plan.Refused, Code: code, Locations: []language.Position{d.source.Position(o.def.Pos)}}}
 	}
 	return &asked{d, o, vars, v}, nil
 }

@@ -37,6 +37,11 @@ type Config struct {
 	Statements string `yaml:"statements" default:"loopback" form:"loopback, everyone, nobody"`
 	// How long requests are still taken after the service was told to stop, while /ready says so.
 	Drain *Span `yaml:"drain" default:"2s; 0s where only this machine can ask"`
+	// What is one transaction: each root field of a mutation, or the whole operation, whose
+	// fields then write to one relational database.
+	Transactions string `yaml:"transactions" default:"field" form:"field, operation"`
+	// Where the keys are kept of mutations that are done once, however often they are sent.
+	Idempotency *Idempotency `yaml:"idempotency"`
 	// Whether operations may ask for the schema (__schema, __type).
 	Introspection *bool `yaml:"introspection" default:"true"`
 
@@ -231,6 +236,10 @@ func readConfig(src *language.Source, getenv func(string) (string, bool)) (*Conf
 	config.Statements = cmp.Or(config.Statements, StatementsLoopback)
 	if known := []string{StatementsLoopback, StatementsEveryone, StatementsNobody}; !slices.Contains(known, config.Statements) {
 		problems.Add(ruleConfig, findText(src, "statements:"), "statements is %q; there are %s", config.Statements, strings.Join(known, ", "))
+	}
+	config.Transactions = cmp.Or(config.Transactions, "field")
+	if known := []string{"field", "operation"}; !slices.Contains(known, config.Transactions) {
+		problems.Add(ruleConfig, findText(src, "transactions:"), "transactions is %q; there are %s", config.Transactions, strings.Join(known, ", "))
 	}
 	for _, host := range config.Hosts {
 		if host == "" || strings.ContainsAny(host, "/:*") {

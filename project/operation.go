@@ -7,6 +7,7 @@ import (
 	"sync"
 	"time"
 
+	"osprey/core/binding"
 	"osprey/core/language"
 	"osprey/core/plan"
 	"osprey/core/schema"
@@ -92,17 +93,22 @@ func (r *Revision) refuse(d *parsed, op *language.Operation) []Fault {
 }
 
 // plan returns the plan of an operation for coerced variables.
-func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value) variant {
+// Of one that is done once, all root fields are one transaction.
+func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value, once bool) variant {
+	def, prefix := o.def, ""
+	if once && def.Kind == language.Mutation {
+		def, prefix = together(def), "once "
+	}
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	for i := range o.plans {
-		if v := &o.plans[i]; v.plan.Depends.Key(vars) == v.key {
+		if v := &o.plans[i]; prefix+v.plan.Depends.Key(vars) == v.key {
 			return *v
 		}
 	}
-	p := plan.Build(r.Bound, d.doc, o.def, vars, r.prepare)
+	p := plan.Build(r.Bound, d.doc, def, vars, r.prepare)
 	limits := &r.project.Config.Limits
-	v := variant{p.Depends.Key(vars), p, r.timed(p), p.MostRecords(nil, int64(limits.Page)) > int64(limits.Records)}
+	v := variant{prefix + p.Depends.Key(vars), p, r.timed(p), p.MostRecords(nil, int64(limits.Page)) > int64(limits.Records)}
 	bytes := int64(len(v.key)) + bytesOf(p)
 	if p.Refused != "" || !r.known.grow(d.hash, d, bytes) {
 		return v
@@ -113,6 +119,13 @@ func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value) v
 	}
 	o.plans = append(o.plans, v)
 	return v
+}
+
+// together returns a mutation that asks for one transaction.
+func together(op *language.Operation) *language.Operation {
+	own := *op
+	own.Directives = append(slices.Clone(op.Directives), &language.Directive{Name: language.Name{Text: binding.Together}})
+	return &own
 }
 
 // timed reports whether a plan's run can take longer than limits.timeout by the

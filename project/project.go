@@ -159,6 +159,8 @@ func (p *Project) Load() (Findings, error) {
 	for _, op := range p.Operations {
 		findings = append(findings, checkOperation(s, op)...)
 	}
+	bound.Together = p.Config.Transactions == "operation"
+	findings = append(findings, p.checkOnce(bound)...)
 	saved, twice := savedByName(p.Operations)
 	findings = append(findings, twice...)
 	if findings.Failed() {

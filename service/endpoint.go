@@ -51,7 +51,31 @@ func (s *Service) endpoint(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, media, &refusal{http.StatusMethodNotAllowed, "a mutation cannot be sent with GET", "send it with POST"})
 		return
 	}
+	if q.Once, bad = onceOf(r.Header.Values(onceHeader)); bad != nil {
+		s.refuse(w, media, bad)
+		return
+	}
 	s.answer(w, r, media, revision, q)
+}
+
+// onceHeader has the key under which a mutation is done once: the IETF's draft "The
+// Idempotency-Key HTTP Header Field".
+const onceHeader = "Idempotency-Key"
+
+// onceOf reads the key: a string of RFC 8941, section 3.3.3, or the same without its quotes.
+func onceOf(values []string) (string, *refusal) {
+	if len(values) == 0 {
+		return "", nil
+	}
+	key := strings.TrimSpace(values[0])
+	if inner, ok := strings.CutPrefix(key, `"`); ok {
+		key = strings.TrimSuffix(inner, `"`)
+	}
+	printable := func(c rune) bool { return c >= ' ' && c <= '~' && c != '"' && c != '\\' }
+	if len(values) > 1 || key == "" || len(key) > 255 || strings.IndexFunc(key, func(c rune) bool { return !printable(c) }) >= 0 {
+		return "", badRequest("send one key of up to 255 printable characters, such as a UUID", "the header "+onceHeader+" is no key")
+	}
+	return key, nil
 }
 
 // answer runs a request and writes the response. A long one is sent in parts,
@@ -72,7 +96,10 @@ func (s *Service) answer(w http.ResponseWriter, r *http.Request, media string, r
 	body := answer.Rest(strings.EqualFold(r.Header.Get(callsHeader), "on"))
 	if !answer.Sent {
 		header.Set("Content-Length", strconv.Itoa(len(body)))
-		if answer.Refused && media == mediaResponse {
+		switch {
+		case answer.Refused && len(answer.Faults) > 0 && answer.Faults[0].Code == project.CodeReused: // section 2.7 of the draft
+			w.WriteHeader(http.StatusUnprocessableEntity)
+		case answer.Refused && media == mediaResponse:
 			w.WriteHeader(http.StatusBadRequest)
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"slices"
+	"strconv"
 
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
@@ -27,7 +28,8 @@ func askCommand() *cli.Command {
 			"   osprey ask -f demo/harbour/operations/Board.graphql --var limit=5 --calls",
 		Flags: append(operationFlags(),
 			&cli.StringFlag{Name: "as", Usage: "tree, table or json"},
-			&cli.BoolFlag{Name: "calls", Usage: "also show the store requests that were made"}),
+			&cli.BoolFlag{Name: "calls", Usage: "also show the store requests that were made"},
+			&cli.StringFlag{Name: "once", Usage: "a key, such as a UUID, under which a mutation is done once, however often it is sent"}),
 		OnUsageError: usageError,
 		Action:       ask,
 	}
@@ -80,11 +82,15 @@ func askSomewhere(ctx context.Context, c *cli.Command, q *operation) ([]byte, er
 			return nil, err
 		}
 		defer p.Close()
+		q.Once = c.String("once")
 		return p.Revision().Ask(ctx, &q.Request).AppendJSON(nil, c.Bool("calls")), nil
 	}
 	header := http.Header{"Accept": {"application/graphql-response+json"}}
 	if c.Bool("calls") {
 		header.Set("Osprey-Calls", "on")
+	}
+	if key := c.String("once"); key != "" {
+		header.Set("Idempotency-Key", strconv.Quote(key))
 	}
 	_, body, err := post(ctx, c.String("url"), "/graphql", q, header)
 	return body, err

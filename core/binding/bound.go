@@ -53,10 +53,15 @@ func (s *Source) sameKinds(set string, f *Field) bool {
 type Bound struct {
 	Schema  *schema.Schema
 	Sources map[string]*Source
+	// Together says that the root fields of every mutation are one transaction.
+	Together bool
 
 	records map[schema.Named]*Records
 	roots   map[*schema.Field]*Field
 }
+
+// Together is the directive by which a mutation asks for one transaction.
+const Together = "transaction"
 
 // Records returns where records of the type t live, or nil if they have no
 // record set of their own.

@@ -130,6 +130,13 @@ directive @read(
 ) on FIELD_DEFINITION
 `}
 
+// Executable defines the directives that operations may have. It is a part of a schema that
+// has a mutation type.
+var Executable = schema.Text{Name: "osprey operations", Body: `
+"All root fields of the mutation are one transaction of the database that they write to: all of them are done, or none."
+directive @transaction on MUTATION
+`}
+
 // text returns a string argument of a directive, or "".
 func text(d *language.Directive, name string) string {
 	if v, ok := d.Argument(name).(*language.StringValue); ok {

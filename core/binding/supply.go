@@ -58,6 +58,10 @@ func Build(texts []schema.Text, folds func(source string) bool) (*schema.Schema,
 func build(texts []schema.Text, folds func(source string) bool, without map[string]bool) (*schema.Schema, language.Problems) {
 	texts = append([]schema.Text{Directives}, texts...)
 	s, problems := schema.Build(texts...)
+	if s.Mutation != nil {
+		texts = append(texts, Executable)
+		s, problems = schema.Build(texts...)
+	}
 	if len(s.Undefined()) == 0 {
 		return s, problems
 	}

@@ -15,6 +15,7 @@ const (
 	BadResult = "BAD_VALUE"  // a stored value does not fit the field's type
 	Missing   = "NOT_FOUND"  // nothing where the schema promises a value
 	Internal  = "INTERNAL"   // a fault of Osprey
+	Undone    = "UNDONE"     // another field of the same transaction failed
 	Limit     = "LIMIT"      // more than one operation may cost
 )
 

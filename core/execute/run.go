@@ -33,6 +33,9 @@ type Options struct {
 	MaxErrors int
 	// Until is when the answer must be written, by Now; zero is no bound.
 	Until time.Time
+	// Once is how a mutation is done once, however often it is sent; nil if it is not. Its
+	// units are then one, and nothing is sent in parts.
+	Once *Once
 	// Before is written in front of the data, in the same memory, so that a
 	// response need not be copied together.
 	Before string
@@ -57,6 +60,10 @@ type Result struct {
 	// Stopped says that the run was ended, and the answer is one error that says
 	// why.
 	Stopped bool
+	// Repeated is what was answered when the mutation was done; nothing was done now. Reused
+	// says that another one was done under the same key.
+	Repeated []byte
+	Reused   bool
 
 	run *run
 }
@@ -107,13 +114,22 @@ func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts O
 			}
 		}
 	}
-	r.buf = r.data(append(r.buf[:0], opts.Before...), p.Data)
+	r.buf = append(r.buf[:0], opts.Before...)
+	if r.repeated == nil && !r.reused {
+		r.buf = r.data(r.buf, p.Data)
+	}
+	if r.open != nil && !r.keep(ctx) { // nothing of it is done, which is another answer
+		r.writer.begin()
+		r.texts = sized(r.texts, len(p.Fields))
+		clear(r.texts)
+		r.buf = r.data(append(r.buf[:0], opts.Before...), p.Data)
+	}
 	for i := range r.fetched {
 		if a := r.fetched[i].answer; a != nil && a.Release != nil {
 			a.Release()
 		}
 	}
-	result := &Result{Data: r.buf, Whole: r.buf, Errors: r.errs, Requests: r.made, Broken: r.broken, Stopped: r.stopped != nil, run: r}
+	result := &Result{Data: r.buf, Whole: r.buf, Errors: r.errs, Requests: r.made, Broken: r.broken, Stopped: r.stopped != nil, Repeated: r.repeated, Reused: r.reused, run: r}
 	if r.sent == 0 {
 		result.Data = r.buf[len(opts.Before):]
 	}
@@ -145,11 +161,14 @@ type run struct {
 	kinds     []store.Kind // of the columns of that key
 	room      store.Column
 	ints      arena
-	taken     int64     // records that stores have sent so far
-	asked     int       // store requests that were made, or that those under way are at least
-	stopped   *Error    // why the run was ended; nil while it goes on
-	now       time.Time // when the run began, to expressions
-	halted    bool      // a root field that may not be null failed, and nothing more is done
+	taken     int64         // records that stores have sent so far
+	asked     int           // store requests that were made, or that those under way are at least
+	stopped   *Error        // why the run was ended; nil while it goes on
+	now       time.Time     // when the run began, to expressions
+	open      store.Session // of a mutation that is done once: what is written, until its answer is
+	repeated  []byte        // what was answered when it was done
+	reused    bool          // another mutation was done under its key
+	halted    bool          // a root field that may not be null failed, and nothing more is done
 
 	writer
 }
@@ -169,6 +188,7 @@ func (r *run) begin(ctx context.Context, p *plan.Plan, vars map[string]schema.Va
 	}
 	r.ctx, r.plan, r.vars, r.opts = ctx, p, vars, opts
 	r.taken, r.asked, r.stopped, r.halted = 0, 0, nil, false
+	r.open, r.repeated, r.reused = nil, nil, false
 	r.now = time.Now()
 	if opts.Now != nil {
 		r.now = opts.Now()
@@ -256,7 +276,7 @@ func (r *run) startable(ctx context.Context) []*plan.Fetch {
 	for again := true; again && ctx.Err() == nil && r.stopped == nil && !r.halted; {
 		again = false
 		for _, f := range r.plan.Fetches {
-			if r.waits[f.ID] != 0 || f.Unit != nil && f.Unit.Fetches[0] != f.ID {
+			if r.waits[f.ID] != 0 || f.Unit != nil && (f.Unit.Fetches[0] != f.ID || f.Unit.Of != nil) {
 				continue
 			}
 			r.waits[f.ID] = begun

@@ -3,6 +3,7 @@ package execute
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"time"
 
@@ -17,12 +18,13 @@ import (
 // begun again, since nothing of it is done.
 const maxAttempts = 4
 
-// unit runs the fetches of a unit.
-func (r *run) unit(ctx context.Context, u *plan.Unit) {
+// unit runs the fetches of a unit, and of those that are joined to it.
+func (r *run) unit(ctx context.Context, first *plan.Unit) {
+	units := append([]*plan.Unit{first}, first.Joined...)
 	var err error
 	for attempt := 1; ; attempt++ {
 		var conflict bool
-		if conflict, err = r.attempt(ctx, u); !conflict || attempt == maxAttempts || ctx.Err() != nil {
+		if conflict, err = r.attempt(ctx, units); !conflict || attempt == maxAttempts || ctx.Err() != nil {
 			break
 		}
 		select { // the other one is to end first
@@ -30,11 +32,13 @@ func (r *run) unit(ctx context.Context, u *plan.Unit) {
 		case <-time.After(time.Duration(attempt*attempt) * 5 * time.Millisecond):
 		}
 	}
-	if u.Field.Null.NonNull && (err != nil || r.lacks(u.Field)) {
-		r.halted = true // null cuts back all data: what follows is not done (section 6.4.4)
-	}
-	for _, id := range u.Fetches {
-		r.release(r.plan.Fetches[id])
+	for _, u := range units {
+		if u.Field.Null.NonNull && (err != nil || r.lacks(u.Field)) {
+			r.halted = true // null cuts back all data: what follows is not done (section 6.4.4)
+		}
+		for _, id := range u.Fetches {
+			r.release(r.plan.Fetches[id])
+		}
 	}
 }
 
@@ -50,42 +54,96 @@ func (r *run) lacks(f *plan.Field) bool {
 	return false
 }
 
-// attempt runs the fetches of a unit in a session. It reports whether another one was in
+// attempt runs the fetches of units in a session. It reports whether another one was in
 // the way.
-func (r *run) attempt(ctx context.Context, u *plan.Unit) (conflict bool, err error) {
-	write := r.plan.Fetches[u.Write]
-	session, err := r.beginSession(ctx, u, write)
-	if session == nil {
-		return false, err
-	}
-	defer session.Rollback()
-	for _, id := range u.Fetches {
-		r.fetched[id] = fetched{}
-	}
-	written := false
-	for _, id := range r.sequence(u, write) {
-		err = r.inSession(ctx, session, r.plan.Fetches[id])
-		if err != nil && written && u.Writing.Apart { // what is written stays, and what was read of it is told
-			r.fetched[id] = fetched{err: afterWrite(err)}
-			err = nil
+func (r *run) attempt(ctx context.Context, units []*plan.Unit) (conflict bool, err error) {
+	some := false
+	for _, u := range units {
+		for _, id := range u.Fetches {
+			r.fetched[id] = fetched{}
 		}
+		any, err := r.resolve(u)
 		if err != nil {
+			return false, r.undo(units, u, err)
+		}
+		some = some || any
+	}
+	if !some {
+		return false, nil
+	}
+	first := r.plan.Fetches[units[0].Write]
+	session, err := units[0].Writing.Begin(ctx, r.opts.Caller)
+	if err != nil {
+		r.made[first.ID] = StoreRequest{Wave: first.Wave, Source: first.Source, Asks: first.Asks, Keys: keysOf(first, r.inputs[first.ID][0].Rows), RoundTrips: 1, Err: err}
+		return false, r.undo(units, units[0], err)
+	}
+	defer func() {
+		if r.open != session {
+			session.Rollback()
+		}
+	}()
+	if r.opts.Once != nil {
+		if do, err := r.note(ctx, session); !do {
+			if err == nil {
+				return false, nil // it was done already
+			}
+			known := new(store.Error)
+			return errors.As(err, &known) && known.Code == store.Conflict, r.undo(units, units[0], err)
+		}
+	}
+	failed := units[0]
+	for _, u := range units {
+		if err = r.inUnit(ctx, session, u); err != nil {
+			failed = u
 			break
 		}
-		written = written || id == u.Write
 	}
-	if err == nil {
+	switch {
+	case err == nil && r.opts.Once != nil:
+		r.open = session // until the answer is kept
+	case err == nil:
 		err = session.Commit(ctx)
-		r.made[write.ID].Err = err
+		r.made[first.ID].Err = err
 	}
 	if err == nil {
 		return false, nil
 	}
-	for _, id := range u.Fetches { // nothing of it is done
-		r.fetched[id] = fetched{err: err}
-	}
 	var known *store.Error
-	return errors.As(err, &known) && known.Code == store.Conflict && known.Broken == nil, err
+	return errors.As(err, &known) && known.Code == store.Conflict && known.Broken == nil, r.undo(units, failed, err)
+}
+
+// undo makes an error that of a unit, and tells the others that they are undone with it.
+func (r *run) undo(units []*plan.Unit, failed *plan.Unit, err error) error {
+	for _, u := range units {
+		own := err
+		if u != failed {
+			own = &told{code: Undone, msg: fmt.Sprintf(msgUndone, failed.Field.Name)}
+		}
+		for _, id := range u.Fetches {
+			r.fetched[id] = fetched{err: own}
+		}
+	}
+	return err
+}
+
+// inUnit makes the requests of a unit in a session.
+func (r *run) inUnit(ctx context.Context, session store.Session, u *plan.Unit) error {
+	write := r.plan.Fetches[u.Write]
+	if r.fetched[write.ID].answer != nil {
+		return nil // there is nothing to write
+	}
+	written := false
+	for _, id := range r.sequence(u, write) {
+		err := r.inSession(ctx, session, r.plan.Fetches[id])
+		switch {
+		case err != nil && written && u.Writing.Apart: // what is written stays, and what was read of it is told
+			r.fetched[id] = fetched{err: afterWrite(err)}
+		case err != nil:
+			return err
+		}
+		written = written || id == u.Write
+	}
+	return nil
 }
 
 // afterWrite tells with an error of a read that what comes before it is written.
@@ -113,39 +171,29 @@ func (r *run) sequence(u *plan.Unit, write *plan.Fetch) []int {
 	return append(order, u.Write)
 }
 
-// beginSession resolves what is written and begins a session; nil where there is nothing
-// to write, or an error, which is then that of all fetches of the unit.
-func (r *run) beginSession(ctx context.Context, u *plan.Unit, write *plan.Fetch) (store.Session, error) {
-	fail := func(err error) (store.Session, error) {
-		for _, id := range u.Fetches {
-			r.fetched[id] = fetched{err: err}
-		}
-		return nil, err
-	}
+// resolve resolves what a unit writes, as far as that is known before it begins; false where
+// there is nothing to write.
+func (r *run) resolve(u *plan.Unit) (some bool, err error) {
 	for _, id := range u.Fetches {
 		if err := r.plan.Fetches[id].Err; err != nil {
-			return fail(err)
+			return false, err
 		}
 	}
+	write := r.plan.Fetches[u.Write]
 	r.inputs[write.ID] = sized(r.inputs[write.ID], 1)
 	w := write.Reads[0].Write
 	rows, err := r.rowsOf(w)
 	if err != nil {
-		return fail(err)
+		return false, err
 	}
 	r.inputs[write.ID][0] = store.Input{Rows: rows}
-	if rows.Len == 0 && w.Found == nil {
-		for _, id := range u.Fetches {
-			r.fetched[id].answer = emptyAnswer(r.plan.Fetches[id])
-		}
-		return nil, nil
+	if rows.Len > 0 || w.Found != nil {
+		return true, nil
 	}
-	session, err := u.Writing.Begin(ctx, r.opts.Caller)
-	if err != nil {
-		r.made[write.ID] = StoreRequest{Wave: write.Wave, Source: write.Source, Asks: write.Asks, Keys: keysOf(write, rows), RoundTrips: 1, Err: err}
-		return fail(err)
+	for _, id := range u.Fetches {
+		r.fetched[id].answer = emptyAnswer(r.plan.Fetches[id])
 	}
-	return session, nil
+	return false, nil
 }
 
 // inSession makes the request of a fetch in a session.

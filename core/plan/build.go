@@ -29,10 +29,14 @@ func Build(bound *binding.Bound, doc *language.Document, op *language.Operation,
 			b.fragments[f.Name.Text] = f
 		}
 	}
+	b.together = op.Kind == language.Mutation && (bound.Together || slices.ContainsFunc(op.Directives, func(d *language.Directive) bool { return d.Name.Text == binding.Together }))
 	root := bound.Schema.Root(op.Kind)
 	b.plan.Data = &Object{Kind: -1, Type: root.Name, Cases: []Case{{Type: root.Name, Fields: b.rootFields(root, []*language.SelectionSet{op.Selections})}}}
 	b.fetches(prepare)
 	b.writeUnits()
+	if b.together {
+		b.join()
+	}
 	return b.plan
 }
 
@@ -48,6 +52,8 @@ type builder struct {
 	told      *told                // of the schema; nil until it is asked for
 	origins   map[*Field]origin
 	units     []unit
+	unitOf    map[*Read]*readNode // by own
+	together  bool                // all root fields are one transaction
 }
 
 // An origin is where the records of a field are.
@@ -248,7 +254,7 @@ func (b *builder) rootFields(root *schema.Object, sets []*language.SelectionSet)
 		b.path = append(b.path, g.name)
 		fields[i] = b.rootField(root, g)
 		b.path = b.path[:len(b.path)-1]
-		if root == b.bound.Schema.Mutation {
+		if root == b.bound.Schema.Mutation && !b.together {
 			b.finishField()
 		}
 	}

@@ -13,6 +13,7 @@ func (b *builder) fetches(prepare Prepare) {
 	groups := map[string]*Fetch{}
 	fetchOf := map[*readNode]*Fetch{}
 	own := b.own()
+	b.unitOf = own
 	for i, n := range b.reads {
 		if n.above != nil {
 			continue

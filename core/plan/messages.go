@@ -9,6 +9,13 @@ const (
 	msgIntrospectionTooLarge = "the operation asks for more of the schema than %d bytes; ask for each type once, and for less of the types inside it"
 )
 
+// INVALID
+const (
+	msgTogetherApart   = "%s writes to %s, which has no transactions, so that the mutation cannot be one"
+	msgTogetherSources = "%s writes to %s, and %s to %s, so that the mutation cannot be one transaction"
+	msgTogetherOther   = "%s does not write, so that it cannot be a part of one transaction"
+)
+
 // values
 const (
 	msgFilterTooDeep    = "is nested more than %d deep"

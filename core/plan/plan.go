@@ -39,6 +39,8 @@ type Plan struct {
 	// Refused is why the operation must not be run, whatever its stores answer; ""
 	// if it may.
 	Refused string
+	// Wrong says that it is refused for what it is, and not for what it costs.
+	Wrong bool
 }
 
 // A Fetch is one store request: the reads that one store answers together.

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"fmt"
 	"slices"
 
 	"osprey/core/binding"
@@ -78,6 +79,10 @@ type Unit struct {
 	Fetches []int // by their IDs
 	Write   int   // the one of them that writes
 	Writing *store.Writing
+	// Joined are the units that are done in the same session, behind this one; Of is, of such,
+	// the one that they are joined to.
+	Joined []*Unit
+	Of     *Unit
 }
 
 // write plans a root field that writes.
@@ -124,7 +129,7 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 	for _, path := range def.Here { // which is also how many there are
 		written.column(store.Wanted{Path: path, Kind: kindOf(of.Records.Info, path)})
 	}
-	f.Write = written.public.Step
+	f.Write = written.public.Step // of a count, and of an object, too
 	b.units = append(b.units, u)
 	b.answer(f, g, def, written)
 }
@@ -394,6 +399,9 @@ func (b *builder) writeUnits() {
 		}
 		begin := b.plan.Fetches[own.Fetches[0]].After
 		for _, f := range b.plan.Fetches { // in the order of their waves
+			if other := b.unitOf[f.Reads[0]]; other != nil && other != u.write {
+				continue
+			}
 			if slices.Contains(own.Fetches, f.ID) || f.Source != write.Source || f.Reads[0].since != u.write.read.since {
 				continue // of another source, or of another root field
 			}
@@ -411,3 +419,40 @@ func (b *builder) writeUnits() {
 		}
 	}
 }
+
+// join makes all units one, or refuses the operation.
+func (b *builder) join() {
+	var first *Unit
+	source := ""
+	for _, u := range b.units {
+		write := u.write.read.Fetch
+		own := write.Unit
+		switch {
+		case own.Writing.Apart:
+			b.refuse(fmt.Sprintf(msgTogetherApart, own.Field.Name, write.Source))
+			return
+		case first == nil:
+			first, source = own, write.Source
+			continue
+		case write.Source != source:
+			b.refuse(fmt.Sprintf(msgTogetherSources, first.Field.Name, source, own.Field.Name, write.Source))
+			return
+		}
+		first.Joined, own.Of = append(first.Joined, own), first
+	}
+	b.onlyWrites(b.plan.Data)
+}
+
+// onlyWrites refuses an operation that has root fields which do not write.
+func (b *builder) onlyWrites(o *Object) {
+	for _, f := range o.Cases[0].Fields {
+		switch {
+		case f.What == Grouped:
+			b.onlyWrites(f.Object)
+		case f.What != Constant && f.Write == nil:
+			b.refuse(fmt.Sprintf(msgTogetherOther, f.Name))
+		}
+	}
+}
+
+func (b *builder) refuse(why string) { b.plan.Refused, b.plan.Wrong = why, true }

@@ -180,3 +180,29 @@ func atOnce(t *testing.T, e *conform.Engine, workers, each int, op func(worker, 
 		}
 	}
 }
+
+// TestWholeValues writes to columns of a length that a cast would cut to one.
+func TestWholeValues(t *testing.T) {
+	for _, kind := range relational.Kinds() {
+		t.Run(kind, func(t *testing.T) {
+			types := `type Query { odds: [Odd!]! @read } type Mutation { add(id: ID!, code: String, flags: String): Odd @add addAll(odds: [OddAdd!]!): [Odd!] @add change(id: ID!, code: String): Odd @change }
+type Odd @stored(in: "db", as: "odds", key: "id") { id: ID! code: String flags: String }`
+			flags := map[string]string{relational.Postgres: "bit(5)", relational.MySQL: "varchar(5)", relational.SQLite: "text"}[kind]
+			e, db := engineOf(t, kind, types, "CREATE TABLE odds (id int PRIMARY KEY, code char(4), flags "+flags+")")
+			for _, test := range []struct{ op, data, errors string }{
+				{`mutation { add(id: 1, code: "abcd", flags: "10110") { code flags } change(id: 1, code: "efgh") { code } }`, `{"add":{"code":"abcd","flags":"10110"},"change":{"code":"efgh"}}`, ``},
+				{`mutation { addAll(odds: [{id: 2, code: "ijkl", flags: "00001"}, {id: 3, code: "mnop", flags: "11111"}]) { code flags } }`, `{"addAll":[{"code":"ijkl","flags":"00001"},{"code":"mnop","flags":"11111"}]}`, ``},
+				{`mutation { change(id: 1, code: "abcde") { code } }`, `{"change":null}`, `[change] CONSTRAINT Odd.code holds at most 4 characters`},
+			} {
+				o := e.Ask(t, test.op, nil)
+				if kind == relational.SQLite && test.errors != "" {
+					continue // which holds what it is given
+				}
+				if errors := strings.Join(o.Errors, " "); o.Data != test.data || errors != test.errors {
+					t.Errorf("%s\ngives %s %v\nwant  %s %s", test.op, o.Data, o.Errors, test.data, test.errors)
+				}
+			}
+			holds(t, db, "SELECT count(*) FROM odds WHERE code IN ('ijkl', 'mnop')", "2")
+		})
+	}
+}

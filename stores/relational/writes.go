@@ -42,7 +42,20 @@ func (postgresDialect) begin() string { return "BEGIN" }
 func (postgresDialect) commit(ctx context.Context, conn execer) error { return commitOn(ctx, conn) }
 
 func (postgresDialect) put(n int, f *store.Field, _ store.Kind) string {
-	return "$" + strconv.Itoa(n) + "::text::" + f.Type
+	return "$" + strconv.Itoa(n) + "::text::" + unbounded(f.Type)
+}
+
+// unbounded returns a type as which a value can be of any length: a cast to character is one to
+// character(1), which cuts without a word. The column then refuses what is too long.
+func unbounded(typ string) string {
+	elem := strings.TrimSuffix(typ, "[]")
+	switch brackets := typ[len(elem):]; elem {
+	case "character":
+		return "bpchar" + brackets
+	case "bit":
+		return "bit varying" + brackets
+	}
+	return typ
 }
 
 func (d postgresDialect) unnested(fields []*store.Field) string { return d.unnestedFrom(0, fields) }
@@ -53,7 +66,7 @@ func (postgresDialect) unnestedFrom(n int, fields []*store.Field) string {
 	for i, f := range fields {
 		name := "u" + strconv.Itoa(i)
 		names = append(names, name)
-		columns = append(columns, name+"::"+f.Type)
+		columns = append(columns, name+"::"+unbounded(f.Type))
 		params = append(params, "$"+strconv.Itoa(n+i+1)+"::text[]")
 	}
 	return "SELECT " + strings.Join(columns, ", ") + " FROM unnest(" + strings.Join(params, ", ") + ") AS u(" + strings.Join(names, ", ") + ")"
