@@ -93,7 +93,7 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 		w := &e.Waves[f.Wave-1]
 		out := RequestOut{ID: f.ID, After: feeders(f), Source: f.Source, Kind: r.project.Sources[f.Source].Kind}
 		if f.Unit != nil {
-			out.Transaction, out.Apart, out.Locks = f.Unit.Field.Name, f.Unit.Writing.Apart, locks(f)
+			out.Transaction, out.Apart, out.Locks = f.Unit.Name(), f.Unit.Writing.Apart, locks(f)
 			w := f.Reads[0].Write
 			out.Last = w != nil && w.Store.Action == store.Remove && !w.Given
 		}

@@ -89,7 +89,7 @@ const (
 	msgTooManyFound    = "finds more than %d records, which is the most that one field may write; limits.writes in osprey.yaml says so"
 	msgBefore          = "; the first %d of the list are written, since this store has no transactions"
 	msgWritten         = "has made the change, and could not be asked for the answer: it "
-	msgUndone          = "is undone with the transaction that it is a part of: %s failed"
+	msgUndone          = "%s is undone: it is one transaction with %s, which failed"
 	msgTwice           = "two of the records in the list would be the same record"
 	msgSetFailed       = "%s is not set: %v"
 	msgTooManyWritten  = "has more than %d records, which is the most that one field may write: found %d; limits.writes in osprey.yaml says so"

@@ -117,7 +117,7 @@ func (r *run) undo(units []*plan.Unit, failed *plan.Unit, err error) error {
 	for _, u := range units {
 		own := err
 		if u != failed {
-			own = &told{code: Undone, msg: fmt.Sprintf(msgUndone, failed.Field.Name)}
+			own = &told{code: Undone, msg: fmt.Sprintf(msgUndone, u.Field.Name, failed.Field.Name)}
 		}
 		for _, id := range u.Fetches {
 			r.fetched[id] = fetched{err: own}

@@ -85,6 +85,15 @@ type Unit struct {
 	Of     *Unit
 }
 
+// Name says whose transaction it is: that of the field, or, of several that are joined, of the
+// mutation.
+func (u *Unit) Name() string {
+	if u.Of != nil || len(u.Joined) > 0 {
+		return "the mutation"
+	}
+	return u.Field.Name
+}
+
 // write plans a root field that writes.
 func (b *builder) write(f *Field, g group, def *binding.Field) {
 	of := def.Write

@@ -17,7 +17,7 @@ func TestTogether(t *testing.T) {
 				{`mutation @transaction { a: enlist(pilot: {licence: "A", name: "Ada"}) { name } b: enlist(pilot: {licence: "B", name: "Bo"}) { name papers { number } } all: moveAll(filter: {name: {in: ["Ada", "Bo"]}}, change: {harbour: "N"}) { name harbour } __typename }`,
 					`{"a":{"name":"Ada"},"b":{"name":"Bo","papers":[]},"all":[{"name":"Ada","harbour":"N"},{"name":"Bo","harbour":"N"}],"__typename":"Mutation"}`, ``},
 				{`mutation @transaction { issue(harbour: "N", number: 1, holder: "Ada") { number } a: rename(licence: "A", name: "Ann") { name } b: enlist(pilot: {licence: "B"}) { name } c: rename(licence: "B", name: "Ben") { name } }`,
-					`{"issue":null,"a":null,"b":null,"c":null}`, `[issue] UNDONE is undone with the transaction that it is a part of: b failed [a] UNDONE is undone with the transaction that it is a part of: b failed [b] CONSTRAINT Pilot.licence "B" is taken: another record has it [c] UNDONE is undone with the transaction that it is a part of: b failed`},
+					`{"issue":null,"a":null,"b":null,"c":null}`, `[issue] UNDONE issue is undone: it is one transaction with b, which failed [a] UNDONE a is undone: it is one transaction with b, which failed [b] CONSTRAINT Pilot.licence "B" is taken: another record has it [c] UNDONE c is undone: it is one transaction with b, which failed`},
 				{`mutation @transaction { none: enlistAll(pilots: []) other: enlistAll(pilots: []) }`, `{"none":0,"other":0}`, ``},
 				{`mutation { a: rename(licence: "A", name: "Ann") { name } b: enlist(pilot: {licence: "B"}) { name } }`, `{"a":{"name":"Ann"},"b":null}`, `[b] CONSTRAINT Pilot.licence "B" is taken: another record has it`},
 			} {
