@@ -128,7 +128,7 @@ func locks(f *plan.Fetch) string {
 	case f.Unit.Writing.Apart || read.Write == nil && !read.Store.Lock:
 		return ""
 	case f.Unit.Writing.Single:
-		return "the database"
+		return "the whole source"
 	case read.Store.Lock:
 		return "the " + read.Store.Set + " that it finds"
 	case read.Write.Found != nil:

@@ -202,7 +202,7 @@ func (r *Records) kindOf(o *schema.Object) WriteValue {
 
 // allFilled tells of fields that a new record must have, and that nothing fills.
 func (b *binder) allFilled(f *schema.Field, w *Write) {
-	if w.Records.Info == nil {
+	if w.Records.Info == nil || w.Records.Source.Capabilities.Write.Free {
 		return
 	}
 	var missing []string

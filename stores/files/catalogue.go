@@ -47,6 +47,9 @@ func describe(name string, records []any) *store.Set {
 	}
 	slices.SortStableFunc(set.Keys, func(a, b []string) int { return cmp.Compare(keyRank(a[0]), keyRank(b[0])) })
 	set.Index = set.Keys
+	if len(set.Keys) > 0 && set.Field(set.Keys[0][0]).Kind == store.Int { // a new record gets the next one
+		set.Field(set.Keys[0][0]).Filled = true
+	}
 	return set
 }
 

@@ -1,6 +1,6 @@
-// Package files reads files as record sets: JSON, JSON Lines and CSV. It is for
+// Package files reads and writes files as record sets: JSON, JSON Lines and CSV. It is for
 // a project's first hour and for tests: a file is read as a whole, and again
-// when it has changed.
+// when it has changed, and written as a whole.
 package files
 
 import (
@@ -28,6 +28,8 @@ type Config struct {
 type Source struct {
 	config Config
 
+	writes chan struct{} // one place: whose it is, writes
+
 	mu    sync.Mutex // guards what follows
 	read  map[string]*contents
 	known *store.Catalogue // as it was told last
@@ -51,13 +53,13 @@ func Open(c Config) (*Source, error) {
 	if c.MaxBytes <= 0 {
 		c.MaxBytes = 64 << 20
 	}
-	return &Source{config: c, read: map[string]*contents{}}, nil
+	return &Source{config: c, writes: make(chan struct{}, 1), read: map[string]*contents{}}, nil
 }
 
 // Capabilities says that all files are one store: what is related by fields of one kind
 // is part of a request, while the engine sorts, cuts and counts.
 func (s *Source) Capabilities() store.Capabilities {
-	return store.Capabilities{Fold: true, CanFold: s.canFold, Group: store.BySource}
+	return store.Capabilities{Fold: true, CanFold: s.canFold, Group: store.BySource, Write: s.writing()}
 }
 
 // canFold reports whether records of two files can be matched here: by fields of which

@@ -117,6 +117,15 @@ func (p *part) add(record any) int32 {
 
 // Run looks at every record of the files.
 func (r *request) Run(ctx context.Context, _ *store.Caller, in []store.Input) (*store.Answer, error) {
+	return r.runOn(ctx, r.source, in)
+}
+
+// A holder has the records of files: the source, or a session.
+type holder interface {
+	records(path string) ([]any, error)
+}
+
+func (r *request) runOn(ctx context.Context, from holder, in []store.Input) (*store.Answer, error) {
 	answer := &store.Answer{Requests: 1}
 	var parts []*part
 	rows := 0
@@ -124,7 +133,7 @@ func (r *request) Run(ctx context.Context, _ *store.Caller, in []store.Input) (*
 		if err := ctx.Err(); err != nil {
 			return nil, store.Fail(ctx, err, "was not read to its end")
 		}
-		records, err := r.source.records(r.paths[n])
+		records, err := from.records(r.paths[n])
 		if err != nil {
 			return nil, err
 		}
