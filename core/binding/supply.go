@@ -342,7 +342,7 @@ func (s *supplier) given(name string, t schema.Named, about string, required boo
 		_, isList := schema.ListElem(f.Type)
 		typ := ""
 		switch {
-		case s.without[name+"."+f.Name] || len(f.Args) > 0 || directive(f, "total") != nil || directive(f, "computed") != nil:
+		case s.without[name+"."+f.Name] || directive(f, "total") != nil || directive(f, "computed") != nil:
 		case schema.IsLeaf(named):
 			typ = schema.Nullable(f.Type).String()
 		case directive(f, "related") != nil && !isList && named.About().Directive("stored") != nil:

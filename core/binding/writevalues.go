@@ -152,6 +152,16 @@ func (b *binder) writeValue(f *schema.Field, w *Write, in, at *schema.Input) *Wr
 	return v
 }
 
+// shows reports whether a field of an object shows a stored one.
+func shows(o *Object, path string) bool {
+	for _, f := range o.Fields {
+		if f.How == Column && f.Wanted.Path == path && len(f.Wanted.Via) == 0 && f.Wanted.Aggregate == store.NoAggregate {
+			return true
+		}
+	}
+	return false
+}
+
 // writtenPath returns the stored field of the type's field of a name, or the foreign key
 // of its relationship to one record; "" if it has neither.
 func (b *binder) writtenPath(r *Records, name string) string {
@@ -174,7 +184,7 @@ func (b *binder) writtenPath(r *Records, name string) string {
 		f := object.Fields[name]
 		switch {
 		case f == nil:
-		case f.How == Related && f.Parts == nil && !f.Many && f.JoinTable == nil && len(f.Here) == 1 && f.Aggregate == nil && slices.Equal(f.There, f.Target.Key) && !slices.Equal(f.Here, r.Key):
+		case f.How == Related && f.Parts == nil && !f.Many && f.JoinTable == nil && len(f.Here) == 1 && f.Aggregate == nil && slices.Equal(f.There, f.Target.Key) && !(slices.Equal(f.Here, r.Key) && shows(object, f.Here[0])):
 			return f.Here[0]
 		case f.How == Column && len(f.Wanted.Via) == 0 && f.Wanted.Aggregate == store.NoAggregate:
 			return f.Wanted.Path
