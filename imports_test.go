@@ -18,6 +18,7 @@ var mayImport = map[string][]string{
 	"core/schema":      {"core/language", "core/scalar"},
 	"core/validate":    {"core/language", "core/schema"},
 	"core/assist":      {"core/language", "core/schema", "core/validate"},
+	"core/scaffold":    {"core/schema", "core/binding"},
 	"core/store":       {},
 	"core/expression":  {"core/language"},
 	"core/cursor":      {"core/store"},

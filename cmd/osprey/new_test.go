@@ -84,7 +84,7 @@ func followReadme(t *testing.T, dir string) {
 			t.Errorf("%s: %d %s%s", line, code, out, errs)
 		}
 	}
-	if ran != 2 {
+	if ran != 3 {
 		t.Errorf("the README has %d commands beside start", ran)
 	}
 	entries, err := os.ReadDir(dir)
