@@ -27,7 +27,6 @@ func TestNew(t *testing.T) {
 	if out, errs, code := osprey(t, "tidy", "--check", dir); code != 0 {
 		t.Errorf("tidy: %d %s%s", code, out, errs)
 	}
-	followReadme(t, dir)
 	if out, errs, code := osprey(t, "explain", "--project", dir, "-f", filepath.Join(dir, "operations", "InPort.graphql")); code != 0 || !strings.HasPrefix(out, "1 store request in 1 wave\n") {
 		t.Errorf("the first operation that is seen is not one request: %d %s%s", code, out, errs)
 	}
@@ -51,6 +50,7 @@ func TestNew(t *testing.T) {
 	if len(calls) != 2 || calls[0].Craft.Name != "Second Wind" || calls[1].Craft.CallCount != 2 || calls[1].Craft.Operator.Name != "Corvik Ferries" {
 		t.Errorf("ask answers %s", out)
 	}
+	followReadme(t, dir) // which changes the files
 	for name, args := range map[string][]string{"a folder that is not empty": {"new", dir}, "no folder": {"new"}, "two folders": {"new", "a", "b"}} {
 		if _, errs, code := osprey(t, args...); code != 2 || errs == "" {
 			t.Errorf("%s: %d %s", name, code, errs)
