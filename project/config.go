@@ -154,6 +154,41 @@ type SetConfig struct {
 	Related map[string]string `yaml:"related" form:"names with sets"`
 	// The ways to read it. Osprey takes the one that fits best.
 	Reads []ReadConfig `yaml:"reads" form:"list of reads"`
+	// The ways to write it: add, change and remove.
+	Writes WritesConfig `yaml:"writes"`
+}
+
+// WritesConfig is how a resource is written to.
+type WritesConfig struct {
+	// How a record is added.
+	Add *WriteConfig `yaml:"add"`
+	// How a record is changed.
+	Change *WriteConfig `yaml:"change"`
+	// How a record is removed.
+	Remove *WriteConfig `yaml:"remove"`
+}
+
+// WriteConfig is one way to write a resource. One of post, put, patch and delete says how, by a
+// URI template whose variables are fields; of JSON:API it has a way of its own, and may be empty.
+type WriteConfig struct {
+	// A URI template (RFC 6570) for POST.
+	Post string `yaml:"post" form:"URI template"`
+	// A URI template for PUT.
+	Put string `yaml:"put" form:"URI template"`
+	// A URI template for PATCH.
+	Patch string `yaml:"patch" form:"URI template"`
+	// A URI template for DELETE.
+	Delete string `yaml:"delete" form:"URI template"`
+	// The name under which the record stands in the body.
+	Wrap string `yaml:"wrap" default:"the body is the record" form:"name"`
+	// Where the record is in the answer (RFC 9535), if it tells the key.
+	Pick string `yaml:"pick" default:"the whole answer" form:"JSONPath"`
+	// The statuses that say that there is no such record.
+	Gone []Count `yaml:"gone" default:"404, 410" form:"list of statuses"`
+	// The statuses that say that another record, or another change, is in the way.
+	Conflict []Count `yaml:"conflict" default:"409, 412" form:"list of statuses"`
+	// The statuses that say that what is given is not valid.
+	Invalid []Count `yaml:"invalid" default:"400, 422" form:"list of statuses"`
 }
 
 // ReadConfig is one way to read a resource.

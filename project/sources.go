@@ -107,6 +107,14 @@ func openREST(_ string, c *SourceConfig) (store.Source, error) {
 			}
 			set.Reads = append(set.Reads, form)
 		}
+		for _, w := range []struct {
+			from *WriteConfig
+			to   **rest.WriteForm
+		}{{from.Writes.Add, &set.Writes.Add}, {from.Writes.Change, &set.Writes.Change}, {from.Writes.Remove, &set.Writes.Remove}} {
+			if c := w.from; c != nil {
+				*w.to = &rest.WriteForm{Post: c.Post, Put: c.Put, Patch: c.Patch, Delete: c.Delete, Wrap: c.Wrap, Pick: c.Pick, Gone: ints(c.Gone), Conflict: ints(c.Conflict), Invalid: ints(c.Invalid)}
+			}
+		}
 		config.Sets = append(config.Sets, set)
 	}
 	source, err := opened(rest.Open(config))
@@ -114,6 +122,13 @@ func openREST(_ string, c *SourceConfig) (store.Source, error) {
 		return nil, errors.Join(wrong...)
 	}
 	return source, nil
+}
+
+func ints(list []Count) (n []int) {
+	for _, c := range list {
+		n = append(n, int(c))
+	}
+	return n
 }
 
 // openSources opens every source, connecting to none. One that cannot be opened, or in

@@ -102,6 +102,7 @@ const (
 	msgWriteReplacesOther = "%s changes the record that has the same %s, but %s would change the one with the same %s just as well"
 	msgNestsItself        = "%s has records of the type %s within others of it"
 	msgWriteNoList        = "%s writes to the list %q, and %s has no list of nested records of that name in a store that takes them one by one"
+	msgWriteTakes         = "%s cannot be written to %s: %v"
 	msgPairAnswer         = "%s pairs records, and answers something else than the record that has the field"
 	msgPairField          = "%s pairs by %q, which is no relationship of %s over a join table%s\n→ name a field that has @related(through: …)"
 	msgPairOfWhich        = "%s does not say which records are meant: nothing gives %s"

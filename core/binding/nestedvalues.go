@@ -155,7 +155,7 @@ func (b *binder) ofList(f *schema.Field, w *Write, a *schema.Input, list *nested
 	}
 	if list.how == store.Dropped {
 		if list.value == nil {
-			list.value = &WriteValue{Path: list.of.Wanted.Path, Kind: store.Record, How: store.Dropped, About: w.Records.Type.String() + "." + list.name}
+			list.value = &WriteValue{Path: list.of.Wanted.Path, Kind: store.Record, How: store.Dropped, Together: true, About: w.Records.Type.String() + "." + list.name}
 		}
 		inner := list.of.Nested.Objects[0].Fields[a.Name]
 		own := WriteValue{Arg: a, Path: inner.Wanted.Path, About: a.Coordinate}

@@ -54,7 +54,9 @@ type WriteValue struct {
 	Enum  *Enum
 	// Fields are, of a nested record or a list of them, where its own values come from.
 	Fields []WriteValue
-	About  string // the coordinate of the type's field, or of what has an @at, for messages
+	// Together says that the fields are arguments, which together are the record.
+	Together bool
+	About    string // the coordinate of the type's field, or of what has an @at, for messages
 }
 
 // writeDirectives are the directives that make a root field a write.
@@ -135,7 +137,27 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 	} else {
 		b.found(f, d, bound)
 	}
+	b.taken(f, w, d)
 	return bound
+}
+
+// taken tells of a write that its source cannot make.
+func (b *binder) taken(f *schema.Field, w *Write, d *language.Directive) {
+	takes := w.Records.Source.Capabilities.Write.Takes
+	if takes == nil {
+		return
+	}
+	asked := &store.Write{Action: w.Action, Set: w.Records.Set, Replaces: w.Replaces}
+	given := func(list []WriteValue) (fields []store.Given) {
+		for _, v := range list {
+			fields = append(fields, store.Given{Field: v.Path, Kind: v.Kind, How: v.How})
+		}
+		return fields
+	}
+	asked.Columns, asked.Keys, asked.Expect = given(w.Values), given(w.Keys), given(w.Expect)
+	if err := takes(asked); err != nil {
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteTakes, f.Coordinate(), w.Records.Source.Name, err)
+	}
 }
 
 // oneOrMany looks whether a field answers with one record where one is written, and with a

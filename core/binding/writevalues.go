@@ -16,6 +16,9 @@ import (
 // of them, whose fields are such values.
 func (b *binder) given(f *schema.Field, w *Write, a *schema.Input, expected, adjusts bool) {
 	input, ok := schema.NamedOf(a.Type).(*schema.InputObject)
+	if ok && b.holder(w.Records, a.Name) != nil { // a nested record, as a value
+		ok = false
+	}
 	if !ok {
 		v := b.writeValue(f, w, a, a)
 		if v == nil {

@@ -130,7 +130,7 @@ func (f *filling) value(of *plan.WriteValue, into *store.Column, row int) (given
 			return false, err
 		}
 		given = true
-	case of.Arg == nil && len(of.Fields) > 0 && of.Input == "": // a record that arguments together are
+	case of.Together:
 		if v, err = f.together(of); err != nil {
 			return false, err
 		}

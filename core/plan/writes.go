@@ -57,12 +57,13 @@ type WriteValue struct {
 	Found bool   // without Arg: the column of what was found is the value; it is of the field Path
 	Many  bool   // a list of values
 	// Fields are, of a nested record or a list of them, where its own values come from.
-	Fields []WriteValue
-	Kind   store.Kind
-	Enum   *binding.Enum
-	Path   string // the stored field
-	About  string // the coordinate of the type's field, or of what is given
-	Name   string // of the argument or input field, for paths of errors
+	Fields   []WriteValue
+	Together bool // the fields are arguments, which together are the record
+	Kind     store.Kind
+	Enum     *binding.Enum
+	Path     string // the stored field
+	About    string // the coordinate of the type's field, or of what is given
+	Name     string // of the argument or input field, for paths of errors
 }
 
 // A Set is an expression that gives a value.
@@ -298,7 +299,7 @@ func (b *builder) writeValues(g group, def *binding.Field) writeArgs {
 
 // of returns where a value comes from.
 func (values writeArgs) of(v *binding.WriteValue) WriteValue {
-	own := WriteValue{Const: v.Const, Above: v.Above, Many: v.Many, Kind: v.Kind, Enum: v.Enum, Path: v.Path, About: v.About}
+	own := WriteValue{Together: v.Together, Const: v.Const, Above: v.Above, Many: v.Many, Kind: v.Kind, Enum: v.Enum, Path: v.Path, About: v.About}
 	if v.Arg != nil {
 		own.Arg, own.Null, own.Name = values.args[v.Arg.Name], values.nulls[v.Arg.Name], v.Arg.Name
 	}

@@ -126,6 +126,41 @@ func JSONPath(v any, path string) any {
 	return v
 }
 
+// JSON returns a value of the column as decoded JSON: numbers with all of their digits, nested
+// records by their Names, and what JSON has no form for as text.
+func (c *Column) JSON(row int) any {
+	if c.Null[row] {
+		return nil
+	}
+	switch c.Kind {
+	case Bool:
+		return c.Ints[row] != 0
+	case Int, Float, Decimal:
+		return json.Number(c.Text(row))
+	case JSON:
+		d := json.NewDecoder(bytes.NewReader(c.At(row)))
+		d.UseNumber()
+		var v any
+		_ = d.Decode(&v) // which was written here
+		return v
+	case List:
+		list := []any{}
+		for i, end := c.Items(row); i < end; i++ {
+			list = append(list, c.Elem.JSON(i))
+		}
+		return list
+	case Record:
+		object := map[string]any{}
+		for i, name := range c.Rows.Names {
+			if v := c.Rows.Columns[i].JSON(row); v != nil {
+				PutPath(object, name, v)
+			}
+		}
+		return object
+	}
+	return string(c.Text(row))
+}
+
 // PutPath puts a value at a path of names with dots into an object.
 func PutPath(object map[string]any, path string, v any) {
 	name, rest := cutName(path)

@@ -257,6 +257,15 @@ func (c *Caller) Forget(key any) {
 	}
 }
 
+// ForgetAll lets everything be asked again: something was written.
+func (c *Caller) ForgetAll() {
+	if c != nil {
+		c.Asked.mu.Lock()
+		c.Asked.known = nil
+		c.Asked.mu.Unlock()
+	}
+}
+
 // Anew returns the caller as one who has asked nothing yet; of nobody in particular,
 // too.
 func (c *Caller) Anew() *Caller {

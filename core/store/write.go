@@ -24,6 +24,8 @@ type Writing struct {
 	Apart bool
 	// Single says that there is one session at a time: the others wait for its end.
 	Single bool
+	// Takes says why a write cannot be made; nil if it can. If it is nil itself, all can.
+	Takes func(w *Write) error
 	// Free says that the source requires no field but a key.
 	Free bool
 	// Scale is how many digits of a second a moment holds; nil for microseconds, or what the

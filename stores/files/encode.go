@@ -9,8 +9,6 @@ import (
 	"math/big"
 	"slices"
 	"strings"
-
-	"osprey/core/store"
 )
 
 // This file writes values and files in the forms in which they are read.
@@ -49,40 +47,6 @@ func deepCopy(v any) any {
 		return list
 	}
 	return v
-}
-
-// valueOf returns a value of a column as decoded JSON.
-func valueOf(c *store.Column, row int) any {
-	if c.Null[row] {
-		return nil
-	}
-	switch c.Kind {
-	case store.Bool:
-		return c.Ints[row] != 0
-	case store.Int, store.Float, store.Decimal:
-		return json.Number(c.Text(row))
-	case store.JSON:
-		d := json.NewDecoder(bytes.NewReader(c.At(row)))
-		d.UseNumber()
-		var v any
-		_ = d.Decode(&v) // which was written here
-		return v
-	case store.List:
-		list := []any{}
-		for i, end := c.Items(row); i < end; i++ {
-			list = append(list, valueOf(c.Elem, i))
-		}
-		return list
-	case store.Record:
-		object := map[string]any{}
-		for i, name := range c.Rows.Names {
-			if v := valueOf(&c.Rows.Columns[i], row); v != nil {
-				store.PutPath(object, name, v)
-			}
-		}
-		return object
-	}
-	return string(c.Text(row))
 }
 
 // added returns the sum of a stored number, or of none, and another; false if what is stored

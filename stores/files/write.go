@@ -381,7 +381,7 @@ func (w *working) changed(of any, rows *store.Rows, row int) (map[string]any, er
 		if rows.IsAbsent(c, row) {
 			continue
 		}
-		v := valueOf(&rows.Columns[c], row)
+		v := rows.Columns[c].JSON(row)
 		stored := store.JSONPath(record, g.Field)
 		switch g.How {
 		case store.Adjusted:

@@ -15,7 +15,8 @@ import (
 
 type set struct {
 	Set
-	forms []*form
+	forms   []*form
+	writers map[store.Action]*writer
 }
 
 // A form is a checked [ReadForm].
@@ -45,7 +46,7 @@ var operators = map[string]store.Op{
 	"contains": store.Contains, "startsWith": store.StartsWith, "endsWith": store.EndsWith,
 }
 
-// newSet returns a resource, or all that is wrong with its reads.
+// newSet returns a resource, or all that is wrong with its reads and writes.
 func newSet(c Set, jsonAPI bool) (*set, error) {
 	s := &set{Set: c}
 	var wrong []error
@@ -56,6 +57,10 @@ func newSet(c Set, jsonAPI bool) (*set, error) {
 			continue
 		}
 		s.forms = append(s.forms, f)
+	}
+	var err error
+	if s.writers, err = newWriters(&c, jsonAPI); err != nil {
+		wrong = append(wrong, fmt.Errorf("set %s: %w", c.Name, err))
 	}
 	return s, errors.Join(wrong...)
 }

@@ -12,6 +12,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"slices"
 	"time"
 
 	"osprey/core/store"
@@ -38,6 +39,7 @@ type Set struct {
 	Key    []string // the fields that identify a record; may be empty
 	Fields []Field
 	Reads  []ReadForm
+	Writes Writes
 	// Related has, of a resource of JSON:API, the sets that its relationships
 	// lead to; each is also a field, of the related id or ids.
 	Related map[string]string
@@ -90,6 +92,8 @@ type Source struct {
 	maxRecords  int
 	jsonAPI     bool
 	direct      *http.Client // without the cache
+	writer      *http.Client // without the cache, and without retries
+	keeps       cache
 	sets        map[string]*set
 	catalogue   *store.Catalogue
 }
@@ -117,7 +121,7 @@ func Open(c Config) (*Source, error) {
 		sets: map[string]*set{}, catalogue: &store.Catalogue{Sets: map[string]*store.Set{}},
 		jsonAPI: c.JSONAPI, maxRecords: c.MaxRecords,
 	}
-	s.client, s.direct = clients(&c)
+	s.client, s.direct, s.writer, s.keeps = clients(&c)
 	var wrong []error
 	for _, config := range c.Sets {
 		if c.JSONAPI {
@@ -147,6 +151,7 @@ func catalogueOf(c Set) *store.Set {
 		if f.List {
 			field.Kind, field.Elem, field.Type = store.List, f.Kind, "list of "+f.Kind.String()
 		}
+		field.Filled = c.Writes.Add != nil && slices.Contains(c.Key, f.Name) // if it is not given, the service makes it
 		set.Fields = append(set.Fields, field)
 	}
 	return set
@@ -158,7 +163,7 @@ func (s *Source) Catalogue(context.Context) (*store.Catalogue, error) { return s
 // Capabilities says that the engine sorts and cuts, but for what the reads of a
 // resource take, and that JSON:API brings related resources along.
 func (s *Source) Capabilities() store.Capabilities {
-	return store.Capabilities{Group: store.ByRead, Fold: s.jsonAPI, CanRead: s.canRead, CanFold: s.canFold, CanPage: s.canPage, Takes: s.takes}
+	return store.Capabilities{Group: store.ByRead, Fold: s.jsonAPI, CanRead: s.canRead, CanFold: s.canFold, CanPage: s.canPage, Takes: s.takes, Write: s.writing()}
 }
 
 // Ping reports whether something listens at the service's address. It makes no

@@ -15,7 +15,7 @@ import (
 )
 
 // This file makes the clients: with retries and a small private cache (RFC 9111).
-// All requests are GET, which is safe to repeat.
+// What is read with GET is safe to repeat; what writes is asked once.
 
 const (
 	cached      = 512     // answers that are kept
@@ -23,8 +23,9 @@ const (
 )
 
 // clients returns a client with a cache and one without, for requests that
-// carry headers of a caller: what one may see must not be shown to another.
-func clients(c *Config) (shared, direct *http.Client) {
+// carry headers of a caller: what one may see must not be shown to another; and one
+// that writes.
+func clients(c *Config) (shared, direct, writer *http.Client, keeps cache) {
 	retries := c.Retries
 	if retries == 0 {
 		retries = 2
@@ -42,7 +43,8 @@ func clients(c *Config) (shared, direct *http.Client) {
 	if err != nil {
 		panic(err) // only for a size below 1
 	}
-	return remote.Client(&httpcache.Transport{Transport: steady, Cache: cache{known}}), remote.Client(steady)
+	keeps = cache{known}
+	return remote.Client(&httpcache.Transport{Transport: steady, Cache: keeps}), remote.Client(steady), remote.Client(counted{network}), keeps
 }
 
 // waitsTooLong reports whether a service asks to wait (Retry-After, RFC 9110,
