@@ -6,6 +6,7 @@ import (
 	"math"
 	"net/http"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -18,8 +19,9 @@ const TidesToken = "skerrow-tides"
 // Tides is the stand-in for the tide office's service. It keeps the requests
 // it saw, so that tests can count them where they arrive.
 type Tides struct {
-	mu   sync.Mutex
-	seen []string
+	mu     sync.Mutex
+	seen   []string
+	phones map[string]*string // that were changed, by station
 }
 
 // Requests returns the path of every request since the last call.
@@ -114,7 +116,33 @@ func (t *Tides) Handler() http.Handler {
 			http.Error(w, `{"error": "nobody is on duty there"}`, http.StatusNotFound)
 			return
 		}
-		send(w, map[string]any{"officer": firstNames[index] + " " + lastNames[index*2], "phone": fmt.Sprintf("+00 555 01%02d", index)})
+		phone := ptr(fmt.Sprintf("+00 555 01%02d", index))
+		t.mu.Lock()
+		if changed, ok := t.phones[stations[index].Code]; ok {
+			phone = changed
+		}
+		t.mu.Unlock()
+		send(w, map[string]any{"officer": firstNames[index] + " " + lastNames[index*2], "phone": phone})
+	})
+	r.Patch("/stations/{station}/contact", func(w http.ResponseWriter, r *http.Request) {
+		code := chi.URLParam(r, "station")
+		index := slices.IndexFunc(stations, func(s station) bool { return s.Code == code })
+		if index < 0 || index%4 == 3 {
+			http.Error(w, `{"error": "nobody is on duty there"}`, http.StatusNotFound)
+			return
+		}
+		var given struct{ Phone *string }
+		if err := json.NewDecoder(r.Body).Decode(&given); err != nil || given.Phone != nil && !strings.HasPrefix(*given.Phone, "+") {
+			http.Error(w, `{"title": "Not valid", "detail": "a phone number begins with + and its country"}`, http.StatusUnprocessableEntity)
+			return
+		}
+		t.mu.Lock()
+		defer t.mu.Unlock()
+		if t.phones == nil {
+			t.phones = map[string]*string{}
+		}
+		t.phones[code] = given.Phone
+		w.WriteHeader(http.StatusNoContent)
 	})
 	return r
 }

@@ -222,6 +222,10 @@ func TestConfigurations(t *testing.T) {
 				texts = append(texts, "sources:\n  s:\n    kind: rest\n    url: http://127.0.0.1:1\n    sets:\n      things:\n        fields: { id: text }\n        reads:\n          - get: /things{?after,page}\n            "+line+"\n")
 			}
 		}
+		if strings.HasPrefix(b.text, "writes:") { // of a set
+			set := "sources:\n  s:\n    kind: rest\n    url: http://127.0.0.1:1\n    sets:\n      things:\n        key: station\n        fields: { station: text }\n        "
+			texts = []string{set + strings.ReplaceAll(b.text, "\n", "\n        ")}
+		}
 		for _, text := range texts {
 			checked++
 			dir := demotest.Folder(t, map[string]string{"osprey.yaml": text, "schema/a.graphql": `type Query { a: Int @computed(expr: "1") }`})

@@ -31,7 +31,7 @@ func sources() map[string]*binding.Source {
 		"registry": {Name: "registry", Kind: "postgres", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
 			Capabilities: store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey, Write: storetest.Writable()}},
 		"inspections": {Name: "inspections", Kind: "mongodb", Naming: binding.Camel, Catalogue: sampled, Capabilities: store.Capabilities{Write: storetest.Documents()}},
-		"tides":       {Name: "tides", Kind: "rest", Naming: binding.Exact, Catalogue: tides, Capabilities: store.Capabilities{CanRead: oneAtATime}},
+		"tides":       {Name: "tides", Kind: "rest", Naming: binding.Exact, Catalogue: tides, Capabilities: store.Capabilities{CanRead: oneAtATime, Write: storetest.Documents()}},
 	}
 }
 

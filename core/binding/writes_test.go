@@ -83,7 +83,7 @@ func TestWriteFindings(t *testing.T) {
 		{`a(id: ID!, plain: String): Call @change(expect: "plain")`, `error write Mutation.a: Mutation.a changes nothing`},
 		{`a(text: String): Note @add } type Note @stored(in: "db", as: "notes") { text: String`, `error write Mutation.a: Mutation.a writes to notes, and nothing tells its records apart → say with @stored(key: …) what does`},
 		{`a(imo: ID!, name: String!): Now @add } type Now @stored(in: "db", as: "craft_now", key: "imo") { imo: ID! name: String!`, `error write Mutation.a: Mutation.a writes to craft_now, which cannot be written to: it is a view → write to a table, or let a function make the change`},
-		{`a(name: String): Station @add } type Station @stored(in: "tides", as: "stations", key: "code") { name: String`, `error not-supported Mutation.a: Mutation.a writes to tides, and this version of Osprey does not write to sources of the kind rest yet`},
+		{`a(name: String): Officer @add } type Officer @stored(in: "notices", as: "officers", key: "id") { name: String`, `error not-supported Mutation.a: Mutation.a writes to notices, and this version of Osprey does not write to sources of the kind rest yet`},
 		{`a(at: DateTime!): Move @add }` + moves + ` type Never { x: Int`, `error write Mutation.a: Mutation.a adds a Move, and nothing says of which type → give the field the type of what it adds, such as In`},
 		// Found by another unique key, or by a filter.
 		{`a(code: String!, berth: Int): Call @change`, ``},

@@ -37,7 +37,7 @@ func harbour(t *testing.T) *binding.Bound {
 		"registry": {Name: "registry", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
 			Capabilities: store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey, Write: storetest.Writable(), Aggregate: true}},
 		"inspections": {Name: "inspections", Naming: binding.Camel, Catalogue: documents, Capabilities: store.Capabilities{Group: store.BySet, Page: store.PageWhole, Write: storetest.Documents()}},
-		"tides":       {Name: "tides", Naming: binding.Exact, Catalogue: tides},
+		"tides":       {Name: "tides", Naming: binding.Exact, Catalogue: tides, Capabilities: store.Capabilities{Write: storetest.Documents()}},
 		"notices":     {Name: "notices", Naming: binding.Exact, Catalogue: storetest.Catalogue(storetest.NoticesCatalogue)},
 		"fees":        {Name: "fees", Naming: binding.Exact, Capabilities: store.Capabilities{CanCall: storetest.AnyFunction}},
 	})
