@@ -128,7 +128,13 @@ func KeepRegistry(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
+	conn.Close(ctx)
 	t.Cleanup(func() {
+		conn, err := pgx.Connect(ctx, running.RegistryURL) // anew: the test may have ended others
+		if err != nil {
+			t.Error(err)
+			return
+		}
 		defer conn.Close(ctx)
 		for i, table := range tables {
 			if _, err := conn.Exec(ctx, "DELETE FROM "+table+" WHERE id > $1", last[i]); err != nil {
