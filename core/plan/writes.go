@@ -147,8 +147,12 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 // newWrite starts a write.
 func (b *builder) newWrite(of *binding.Write) *Write {
 	bound, source := b.bound, of.Records.Source
-	return &Write{Given: of.Pair, Type: of.Records.Type.String(), Store: &store.Write{Action: of.Action, Set: of.Records.Set, Replaces: of.Replaces},
+	w := &Write{Given: of.Pair, Type: of.Records.Type.String(), Store: &store.Write{Action: of.Action, Set: of.Records.Set, Replaces: of.Replaces},
 		FieldOf: func(set, path string) string { return bound.FieldOf(source, set, path) }}
+	if len(of.Replaces) > 0 {
+		w.Store.Kept = of.Records.Key
+	}
+	return w
 }
 
 // add adds values to a write, and returns what a store knows of them.

@@ -73,6 +73,8 @@ type Write struct {
 	// Replaces are the fields of a unique key, of Add: a record that has the same values is
 	// changed instead.
 	Replaces []string
+	// Kept are, with Replaces, the fields that such a record keeps: its key.
+	Kept []string
 	// Alike says that rows have the same values but for their keys: they can be written
 	// together, and nothing is asked of them.
 	Alike     bool

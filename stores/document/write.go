@@ -369,6 +369,10 @@ func (r *write) update(rows *store.Rows, row int) (bson.D, error) {
 		if err != nil {
 			return nil, err
 		}
+		if slices.Contains(r.Kept, g.Field) && r.Action == store.Add {
+			parts["$setOnInsert"] = append(parts["$setOnInsert"], bson.E{Key: g.Field, Value: v})
+			continue
+		}
 		operator := map[store.How]string{store.Replaced: "$set", store.Adjusted: "$inc", store.Appended: "$push", store.Dropped: "$pull"}[g.How]
 		if g.How == store.Appended {
 			v = bson.D{{Key: "$each", Value: v}}
@@ -380,7 +384,7 @@ func (r *write) update(rows *store.Rows, row int) (bson.D, error) {
 		if err != nil {
 			return nil, err
 		}
-		parts["$setOnInsert"] = bson.D{{Key: "_id", Value: id}}
+		parts["$setOnInsert"] = append(parts["$setOnInsert"], bson.E{Key: "_id", Value: id})
 	}
 	var update bson.D
 	for _, operator := range []string{"$set", "$unset", "$inc", "$push", "$pull", "$setOnInsert"} {

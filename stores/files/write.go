@@ -254,8 +254,14 @@ func (w *working) add(rows *store.Rows, row int) error {
 		return err
 	}
 	if at := w.same(record, w.Replaces, -1); len(w.Replaces) > 0 && at >= 0 {
-		if record, err = w.changed(w.records[at], rows, row); err != nil {
+		is := w.records[at].(map[string]any)
+		if record, err = w.changed(is, rows, row); err != nil {
 			return err
+		}
+		for _, f := range w.Kept {
+			if v := store.JSONPath(is, f); v != nil {
+				store.PutPath(record, f, v)
+			}
 		}
 		w.records[at] = record
 		w.tell(record)

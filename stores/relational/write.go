@@ -309,7 +309,7 @@ func (r *write) insert(b *strings.Builder, rows *store.Rows, from, to int) {
 		r.values(b, rows, columns, from, to)
 	}
 	if len(r.Replaces) > 0 {
-		changed := slices.DeleteFunc(r.names(columns), func(n string) bool { return slices.Contains(r.Replaces, n) })
+		changed := slices.DeleteFunc(r.names(columns), func(n string) bool { return slices.Contains(r.Replaces, n) || slices.Contains(r.Kept, n) })
 		b.WriteString(w.replace(r.Replaces, changed, len(r.returns) > 0))
 	}
 }
