@@ -2,6 +2,7 @@ package document_test
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"regexp"
 	"strings"
@@ -139,4 +140,64 @@ func TestWrites(t *testing.T) {
 	if n, _ := db.Collection("crews").CountDocuments(ctx, bson.D{{Key: "_id", Value: "c"}}); n != 1 {
 		t.Error("of what is said to be written, nothing is")
 	}
+}
+
+// TestRandomWrites holds random operations that write and read to a model, and reads the
+// collection by the driver after each. A find of the demo's server takes a third of a second.
+func TestRandomWrites(t *testing.T) {
+	ctx := context.Background()
+	url := strings.Replace(demotest.Harbour().InspectionsURL, "/harbour", "/random", 1)
+	client, err := mongo.Connect(options.Client().ApplyURI(url))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer client.Disconnect(ctx)
+	things := client.Database("random").Collection("things")
+	// What tells the types of the fields is gone again before the first operation.
+	seed := bson.D{{Key: "_id", Value: int32(0)}, {Key: "code", Value: "-"}, {Key: "name", Value: "-"}, {Key: "n", Value: int32(0)}}
+	if _, err := things.InsertOne(ctx, seed); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := client.Database("random").Collection("parts").InsertOne(ctx, bson.D{{Key: "_id", Value: int32(0)}, {Key: "thing", Value: int32(-1)}, {Key: "size", Value: int32(0)}}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := things.Indexes().CreateOne(ctx, mongo.IndexModel{Keys: bson.D{{Key: "code", Value: 1}}, Options: options.Index().SetUnique(true)}); err != nil {
+		t.Fatal(err)
+	}
+	s, err := document.Open(document.Config{URL: url})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	types := strings.ReplaceAll(strings.ReplaceAll(conform.WriteTypes, `key: "id"`, `key: "_id"`), " { id: ID! ", ` { id: ID! @at(path: "_id") `)
+	types = strings.ReplaceAll(strings.ReplaceAll(strings.ReplaceAll(types, " parts: [NewPart!]", ""), "(id: ID!, ", `(id: ID! @at(path: "_id"), `), "(id: ID!)", `(id: ID! @at(path: "_id"))`)
+	types = strings.ReplaceAll(strings.ReplaceAll(types, `here: "id"`, `here: "_id"`), `there: "id"`, `there: "_id"`)
+	types = strings.ReplaceAll(types, `ids: [ID!]! @at(path: "id")`, `ids: [ID!]! @at(path: "_id")`)
+	types = types[:strings.Index(types, "input NewPart")] + types[strings.Index(types, "type Changed"):]
+	e := conform.NewEngine(t, types, map[string]store.Source{"db": s})
+	if _, err := things.DeleteOne(ctx, bson.D{{Key: "_id", Value: 0}}); err != nil {
+		t.Fatal(err)
+	}
+	conform.Written{Replaces: true, State: func() []string {
+		cursor, err := things.Find(ctx, bson.D{}, options.Find().SetSort(bson.D{{Key: "_id", Value: 1}}))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var list []string
+		for cursor.Next(ctx) {
+			var doc struct {
+				ID   int `bson:"_id"`
+				Code string
+				Name *string
+				N    *int
+			}
+			if err := cursor.Decode(&doc); err != nil {
+				t.Fatal(err)
+			}
+			name, _ := json.Marshal(doc.Name)
+			n, _ := json.Marshal(doc.N)
+			list = append(list, fmt.Sprintf(`{"id":"%d","code":"%s","name":%s,"n":%s}`, doc.ID, doc.Code, name, n))
+		}
+		return list
+	}}.Writes(t, e, 1, *random*4)
 }
