@@ -47,6 +47,16 @@ type Session interface {
 	Rollback()
 }
 
+// Ahead is what a session has that can be asked for what was added in the same breath as it is
+// added.
+type Ahead interface {
+	// RunAhead runs a write of rows and a request, whose first read has as its keys the columns
+	// keys of what the write answers; what is in the input for them is not looked at. If keys is
+	// nil, the input has them. Where they cannot go together, it does nothing, and the error is
+	// [errors.ErrUnsupported].
+	RunAhead(ctx context.Context, w Request, rows *Rows, r Request, in []Input, keys []int) (written, read *Answer, err error)
+}
+
 // An Action is what a write does to records.
 type Action uint8
 

@@ -2,6 +2,7 @@ package guard
 
 import (
 	"context"
+	"errors"
 	"sync"
 	"time"
 
@@ -79,6 +80,29 @@ func (x *session) Run(ctx context.Context, r store.Request, caller *store.Caller
 		return err
 	})
 	return a, err
+}
+
+// RunAhead is as that of the session, if it has it.
+func (x *session) RunAhead(ctx context.Context, w store.Request, rows *store.Rows, r store.Request, in []store.Input, keys []int) (written, read *store.Answer, err error) {
+	inner, ok := x.Session.(store.Ahead)
+	if !ok {
+		return nil, nil, errors.ErrUnsupported
+	}
+	if own, ok := r.(*request); ok {
+		r = own.Request
+	}
+	unsupported := false
+	err = x.guard.watched(ctx, func() (err error) {
+		written, read, err = inner.RunAhead(ctx, w, rows, r, in, keys)
+		if unsupported = errors.Is(err, errors.ErrUnsupported); unsupported {
+			return nil // which is no word about the store
+		}
+		return err
+	})
+	if unsupported {
+		return nil, nil, errors.ErrUnsupported
+	}
+	return written, read, err
 }
 
 // Commit ends the session.

@@ -45,6 +45,7 @@ type layout struct {
 	dialect   *database
 	catalogue *store.Catalogue
 	reads     []*store.Read
+	handed    bool  // the keys are handed on by the statement before, of the same transaction
 	maxLookup int64 // of how many records a table can be a lookup; 0 joins all
 	branches  []*branch
 	of        []*branch // the branch that each read is part of

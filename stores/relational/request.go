@@ -43,6 +43,7 @@ func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store
 type request struct {
 	source *Source
 	reads  []*store.Read
+	ahead  atomic.Pointer[form]    // whose keys are handed on; nil until it is asked for
 	forms  atomic.Pointer[[]*form] // those with more lookups behind those with fewer
 }
 

@@ -19,6 +19,7 @@ import (
 type session struct {
 	source *Source
 	conn   *sql.Conn // nil when it is over
+	begun  bool      // the database knows of the transaction
 	failed bool      // a request failed, so that nothing can be committed
 	last   *write    // that was run
 }
@@ -37,7 +38,10 @@ func (s *Source) begin(ctx context.Context, _ *store.Caller) (store.Session, err
 			return nil, s.fail(ctx, err)
 		}
 		x := &session{source: s, conn: conn}
-		if _, err = conn.ExecContext(ctx, s.dialect.writing.begin()); err == nil {
+		if s.dialect.union != nil { // which begins with its first request
+			return x, nil
+		}
+		if err = x.first(ctx); err == nil {
 			return x, nil
 		}
 		x.drop()
@@ -47,15 +51,56 @@ func (s *Source) begin(ctx context.Context, _ *store.Caller) (store.Session, err
 	}
 }
 
+// first begins the transaction.
+func (x *session) first(ctx context.Context) error {
+	_, err := x.conn.ExecContext(ctx, x.source.dialect.writing.begin())
+	x.begun = err == nil
+	return err
+}
+
+// begins begins the transaction, if it has not, on another connection if this one is dead.
+func (x *session) begins(ctx context.Context) error {
+	for attempt := 0; !x.begun; attempt++ {
+		err := x.first(ctx)
+		if err == nil {
+			return nil
+		}
+		if ctx.Err() != nil || attempt == x.source.pool {
+			return err
+		}
+		if err := x.replace(ctx); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// replace takes another connection for one that is dead.
+func (x *session) replace(ctx context.Context) error {
+	pool, err := x.source.dialect.writing.pool(x.source)
+	if err != nil {
+		return err
+	}
+	x.drop()
+	x.conn, err = pool.Conn(ctx)
+	return err
+}
+
+// errOver is the error of a request behind the end of its session.
+var errOver = &store.Error{Code: store.BadAnswer, Msg: "has ended the transaction", Err: errors.New("a request behind the end of its session")}
+
 func (x *session) lend(_ context.Context, use func(own any) error) error { return x.conn.Raw(use) }
 
 func (x *session) free() bool { return false }
 
 // Run runs a request in the transaction.
 func (x *session) Run(ctx context.Context, r store.Request, _ *store.Caller, in []store.Input) (a *store.Answer, err error) {
-	switch {
-	case x.conn == nil, x.failed:
-		return nil, &store.Error{Code: store.BadAnswer, Msg: "has ended the transaction", Err: errors.New("a request behind the end of its session")}
+	if x.conn == nil || x.failed {
+		return nil, errOver
+	}
+	if err := x.begins(ctx); err != nil {
+		x.failed = true
+		return nil, x.source.fail(ctx, err)
 	}
 	switch r := r.(type) {
 	case *request:
@@ -75,6 +120,10 @@ func (x *session) Commit(ctx context.Context) error {
 	if x.failed || x.conn == nil {
 		x.Rollback()
 		return &store.Error{Code: store.BadAnswer, Msg: "has undone the transaction", Err: errors.New("a commit behind a failure")}
+	}
+	if !x.begun {
+		x.Rollback()
+		return nil
 	}
 	ctx, cancel := context.WithTimeout(ctx, x.source.timeout)
 	defer cancel()
@@ -114,6 +163,11 @@ const rollbackTime = 2 * time.Second
 // connection is closed, with which it does.
 func (x *session) Rollback() {
 	if x.conn == nil {
+		return
+	}
+	if !x.begun {
+		x.conn.Close()
+		x.conn = nil
 		return
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), rollbackTime)

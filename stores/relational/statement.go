@@ -475,6 +475,9 @@ func (s *statement) columnList(b *branch) string {
 
 // one adds a parameter and returns its text.
 func (s *statement) one(p param) string {
+	if s.handed && p.what == keyParam {
+		return "current_setting('" + setting(p.n) + "')" + strings.TrimPrefix(s.dialect.param(1, &p), "$1")
+	}
 	s.params = append(s.params, p)
 	return s.dialect.param(len(s.params), &p)
 }

@@ -164,17 +164,7 @@ func (r *write) upTo(rows *store.Rows, from int) int {
 // part writes some rows with one statement; of a database that does not say what it
 // changed, it asks for that first.
 func (r *write) part(ctx context.Context, x *session, rows *store.Rows, from, to int, t *store.Table, a *store.Answer) error {
-	row := func(values [][]byte) error {
-		t.Len++
-		for i, v := range values[:len(t.Columns)] {
-			if v == nil {
-				t.Columns[i].AppendNull()
-			} else if err := r.decode[i](&t.Columns[i], v); err != nil {
-				return err
-			}
-		}
-		return nil
-	}
+	row := func(values [][]byte) error { return r.row(t, values) }
 	w := r.source.dialect.writing
 	gives := w.gives(r.Action)
 	if !gives && !r.Alike {
@@ -204,6 +194,19 @@ func (r *write) part(ctx context.Context, x *session, rows *store.Rows, from, to
 		err = r.outdated(ctx, x, rows, from, a)
 	}
 	return err
+}
+
+// row adds a row of what a statement gives.
+func (r *write) row(t *store.Table, values [][]byte) error {
+	t.Len++
+	for i, v := range values[:len(t.Columns)] {
+		if v == nil {
+			t.Columns[i].AppendNull()
+		} else if err := r.decode[i](&t.Columns[i], v); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // outdated looks why no record was found: because there is none, or because it has no
