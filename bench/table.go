@@ -11,9 +11,13 @@ import (
 // baseline is the peer that throughput is told against.
 const baseline = "levels"
 
-// printTable prints what was measured of n parents.
+// printTable prints what was measured of n parents; 0 for what has no number.
 func printTable(servers []*server, results map[*server][]*sample, n, clients int) {
-	fmt.Printf("\n%d port calls, %s\n", n, plural(clients, "client"))
+	of := ""
+	if n > 0 {
+		of = plural(n, "port call") + ", "
+	}
+	fmt.Printf("\n%s%s\n", of, plural(clients, "client"))
 	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', tabwriter.AlignRight)
 	fmt.Fprintln(w, "per s\t±\tagainst usual\tmedian\tp99\town cpu\tdatabase cpu\tallocs\tallocated\tanswer\t\t")
 	usual := 0.0

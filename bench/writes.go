@@ -14,6 +14,9 @@ import (
 // arriveAll is what the peers of writes answer.
 const arriveAll = `mutation ($calls: [Arrival!]!) { arriveAll(calls: $calls) { id arrivedAt craft { name operator { name } } } }`
 
+// correct is the same of one that is changed.
+const correct = `mutation ($id: ID!, $purpose: Purpose!) { correct(id: $id, change: {purpose: $purpose}) { id arrivedAt craft { name operator { name } } } }`
+
 // written returns the arrivals of a request: of craft of the harbour, in a year of which
 // it has no calls.
 func written(n int) []peers.Arrival {
@@ -54,18 +57,28 @@ func (b *bench) writes(ctx context.Context) error {
 		}
 		return text
 	}
+	// What is asked of n port calls; of none, one is changed.
+	correction := peers.Correction{ID: last, Purpose: "REPAIR"}
 	for i, p := range peers.Writers {
 		name := p.Name
 		if i == 0 {
 			name = baseline
 		}
-		s, err := b.start(ctx, name, p.Title, p.Name, func(n int) []byte { return post("/arrivals?limit=1", body(map[string]any{"calls": written(n)})) })
+		s, err := b.start(ctx, name, p.Title, p.Name, func(n int) []byte {
+			if n == 0 {
+				return post("/arrivals?limit=1", body(map[string]any{"correct": correction}))
+			}
+			return post("/arrivals?limit=1", body(map[string]any{"calls": written(n)}))
+		})
 		if err != nil {
 			return err
 		}
 		servers = append(servers, s)
 	}
 	osprey, err := b.start(ctx, "osprey", "Osprey", projectDir, func(n int) []byte {
+		if n == 0 {
+			return post("/graphql", body(map[string]any{"query": correct, "variables": correction}))
+		}
 		return post("/graphql", body(map[string]any{"query": arriveAll, "variables": map[string]any{"calls": written(n)}}))
 	})
 	if err != nil {
@@ -74,7 +87,10 @@ func (b *bench) writes(ctx context.Context) error {
 	servers = append(servers, osprey)
 	fmt.Println("\nport calls are written down, and answered with their craft and its operator")
 	for _, clients := range []int{8, 1} {
-		for _, n := range []int{1, 100} {
+		for _, n := range []int{1, 100, 0} {
+			if n == 0 {
+				fmt.Println("\none port call is changed, and answered as before")
+			}
 			results, err := b.interleave(servers, n, clients)
 			if err != nil {
 				return err

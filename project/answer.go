@@ -18,7 +18,8 @@ type Fault struct {
 	Rule       string
 	Coordinate string
 	Fix        string
-	More       int // how many further fields have the same error
+	Input      []any // where what is wrong was given, of a field that writes
+	More       int   // how many further fields have the same error
 }
 
 // An Answer is the response to a request.
@@ -124,10 +125,11 @@ type extensionsJSON struct {
 	Coordinate string `json:"coordinate,omitempty"`
 	Fix        string `json:"fix,omitempty"`
 	More       int    `json:"more,omitempty"`
+	Input      []any  `json:"input,omitempty"`
 }
 
 func (f *Fault) json() faultJSON {
-	j := faultJSON{Message: f.Message, Path: f.Path, Extensions: extensionsJSON{f.Code, f.Source, f.Rule, f.Coordinate, f.Fix, f.More}}
+	j := faultJSON{Message: f.Message, Path: f.Path, Extensions: extensionsJSON{f.Code, f.Source, f.Rule, f.Coordinate, f.Fix, f.More, f.Input}}
 	for _, l := range f.Locations {
 		j.Locations = append(j.Locations, locationJSON{l.Line, l.Column})
 	}

@@ -129,7 +129,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 func (r *Revision) faults(errs []*execute.Error, source *language.Source) []Fault {
 	var list []Fault
 	for _, e := range errs {
-		f := Fault{Message: e.Msg, Path: e.Path, Code: e.Code, Source: e.Source, More: e.More}
+		f := Fault{Message: e.Msg, Path: e.Path, Code: e.Code, Source: e.Source, More: e.More, Input: e.Input}
 		if source != nil {
 			if at := source.Position(e.Pos); at.Line > 0 {
 				f.Locations = []language.Position{at}

@@ -120,3 +120,24 @@ func TestOnce(t *testing.T) {
 		t.Error(string(a.AppendJSON(nil, false)))
 	}
 }
+
+// TestInputOfErrors holds that an error tells where what is wrong was given.
+func TestInputOfErrors(t *testing.T) {
+	demotest.Setenv(t)
+	demotest.KeepRegistry(t)
+	base := serveHarbour(t)
+	const when = `arrivedAt: \"1991-03-01T00:00:00Z\", purpose: REPAIR`
+	for op, want := range map[string]string{
+		`arrive(call: {craft: 7, ` + when + `}) { id }`: `["call","craft"]`,
+		`license(pilot: {name: \"W\", licence: \"SK-101\"}) { id } again: license(pilot: {name: \"W\", licence: \"SK-101\"}) { id }`: `["pilot","licence"]`,
+		`load(id: 4000, tonnes: \"0.05\") { id }`:   `["tonnes"]`,
+		`move(id: 4000, from: 99, berth: 1) { id }`: `["from"]`,
+		`arriveAll(calls: [{craft: 9100112, ` + when + `}, {craft: 9100112, cargoT: \"0.01\", ` + when + `}]) { id }`:          `["calls",1,"cargoT"]`,
+		`arrive(call: {craft: 9100112, ` + when + `, pilotage: [{pilot: 77777, boardedAt: \"1991-03-01T00:00:00Z\"}]}) { id }`: `["call","pilotage",0,"pilot"]`,
+	} {
+		_, body := once(t, base, "", `{"query": "mutation { `+op+` }"}`)
+		if !strings.Contains(body, `"input":`+want) {
+			t.Errorf("%s gives %s\nwant %s", op, body, want)
+		}
+	}
+}

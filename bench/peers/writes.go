@@ -35,12 +35,20 @@ type Arrived struct {
 type Writer struct {
 	Name, Title string
 	Write       func(ctx context.Context, db *pgxpool.Pool, calls []Arrival) ([]Arrived, error)
+	// Correct changes what a call was for, and answers it as it is then; nil if it is not there.
+	Correct func(ctx context.Context, db *pgxpool.Pool, id int64, purpose string) ([]Arrived, error)
+}
+
+// A Correction is a port call whose purpose was written down wrongly.
+type Correction struct {
+	ID      int64  `json:"id"`
+	Purpose string `json:"purpose"`
 }
 
 // Writers are the peers of writes, the usual one first.
 var Writers = []Writer{
-	{"write-levels", "a transaction: insert, and a query for the answer", writeAndRead},
-	{"write-once", "one statement that inserts and answers", writeOnce},
+	{"write-levels", "a transaction: the write, and a query for the answer", writeAndRead, correctAndRead},
+	{"write-once", "one statement that writes and answers", writeOnce, correctOnce},
 }
 
 const (
@@ -86,6 +94,23 @@ func writeOnce(ctx context.Context, db *pgxpool.Pool, calls []Arrival) ([]Arrive
 	return arrived(db.Query(ctx, "WITH added AS ("+insertCalls+") SELECT "+writtenFields+" FROM added"+writtenJoins+" ORDER BY p.id", columns(calls)...))
 }
 
+const correctCall = "UPDATE port_calls SET purpose = lower($2)::call_purpose WHERE id = $1"
+
+func correctAndRead(ctx context.Context, db *pgxpool.Pool, id int64, purpose string) (list []Arrived, err error) {
+	err = pgx.BeginFunc(ctx, db, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, correctCall, id, purpose); err != nil {
+			return err
+		}
+		list, err = arrived(tx.Query(ctx, "SELECT "+writtenFields+" FROM port_calls"+writtenJoins+" WHERE p.id = $1", id))
+		return err
+	})
+	return list, err
+}
+
+func correctOnce(ctx context.Context, db *pgxpool.Pool, id int64, purpose string) ([]Arrived, error) {
+	return arrived(db.Query(ctx, "WITH changed AS ("+correctCall+" RETURNING *) SELECT "+writtenFields+" FROM changed"+writtenJoins, id, purpose))
+}
+
 func arrived(rows pgx.Rows, err error) ([]Arrived, error) {
 	if err != nil {
 		return nil, err
@@ -99,9 +124,19 @@ func arrived(rows pgx.Rows, err error) ([]Arrived, error) {
 // Handler serves the peer as [Peer.Handler] does.
 func (w *Writer) Handler(db *pgxpool.Pool) http.Handler {
 	return handle("POST", func(r *http.Request, out http.ResponseWriter, _ int) error {
-		var given struct{ Calls []Arrival }
+		var given struct {
+			Calls   []Arrival
+			Correct *Correction
+		}
 		if err := json.NewDecoder(http.MaxBytesReader(out, r.Body, 1<<20)).Decode(&given); err != nil {
 			return err
+		}
+		if c := given.Correct; c != nil {
+			list, err := w.Correct(r.Context(), db, c.ID, c.Purpose)
+			if err != nil {
+				return err
+			}
+			return json.NewEncoder(out).Encode(map[string]any{"data": map[string]any{"correct": list}})
 		}
 		list, err := w.Write(r.Context(), db, given.Calls)
 		if err != nil {

@@ -24,9 +24,12 @@ type Error struct {
 	Msg    string
 	Code   string
 	Source string // the store concerned, or ""
-	Path   []any  // response names (string) and list positions (int)
-	Pos    language.Pos
-	More   int // how many further errors were counted only: of the same cause, if it was told
+	// Input is where what is wrong was given, of a field that writes: an argument, and names
+	// and positions inside it.
+	Input []any
+	Path  []any // response names (string) and list positions (int)
+	Pos   language.Pos
+	More  int // how many further errors were counted only: of the same cause, if it was told
 }
 
 // describe turns the failure of a request into what a caller may know.

@@ -77,7 +77,11 @@ func (r *run) failedWrite(f *plan.Field, err error) {
 		if n := known.Broken.Before; n > 0 {
 			msg += fmt.Sprintf(msgBefore, n)
 		}
+		before := len(r.errs)
 		r.fail(f, nil, string(known.Code), fetch.Source, msg)
+		if len(r.errs) > before {
+			r.errs[before].Input = r.inputOf(f, known.Broken)
+		}
 		return
 	}
 	if before := (*told)(nil); errors.As(err, &known) && !errors.As(err, &before) && known.Code == store.Conflict {
@@ -153,6 +157,65 @@ func (r *run) brokenRule(f *plan.Field, broken *store.Broken) string {
 		return fmt.Sprintf(msgOtherRule, what)
 	}
 	return fmt.Sprintf(msgNamedRule, what, broken.Name)
+}
+
+// inputOf returns where the value that breaks a rule was given; nil if it was not, or nobody
+// knows which of several it is.
+func (r *run) inputOf(f *plan.Field, broken *store.Broken) []any {
+	for _, id := range r.writeOf(f).Fetch.Unit.Fetches {
+		read := r.plan.Fetches[id].Reads[0]
+		in := r.inputs[id]
+		if read.Write == nil || read.Write.Store.Set != broken.Set || len(in) == 0 || in[0].Rows == nil {
+			continue
+		}
+		row := broken.Row - 1
+		if row < 0 && in[0].Rows.Len == 1 {
+			row = 0
+		}
+		for c := range read.Write.Values {
+			of := &read.Write.Values[c]
+			expects := c >= len(read.Write.Store.Columns)+len(read.Write.Store.Keys)
+			if len(broken.Fields) > 0 && of.Path == broken.Fields[0] && of.Name != "" && row >= 0 && expects == (broken.Rule == store.Outdated) {
+				return r.inputPlace(read.Write, of, row)
+			}
+		}
+	}
+	return nil
+}
+
+// inputPlace returns where a value of a row is given.
+func (r *run) inputPlace(w *plan.Write, of *plan.WriteValue, row int) []any {
+	var place []any
+	switch {
+	case w.Above != nil:
+		f := &filling{run: r, write: w, resolved: map[*plan.Arg]schema.Value{}}
+		_, above, err := f.itemsOf(w)
+		if err != nil || row >= len(above) {
+			return nil
+		}
+		parent := above[row]
+		for row > 0 && above[row-1] == parent { // counted within its own list
+			row--
+			place = append(place, nil)
+		}
+		at := len(place)
+		switch up := w.Above.Read.Write; {
+		case up.List != nil:
+			place = []any{up.List.Name, parent}
+		case up.Above == nil && w.Arg != nil:
+			place = []any{w.Arg.Name}
+		default:
+			place = nil // deeper than is told
+		}
+		if place = append(place, w.Within); w.Many {
+			place = append(place, at)
+		}
+	case w.List != nil:
+		place = []any{w.List.Name, row}
+	case of.Input != "" && of.Arg != nil:
+		place = []any{of.Arg.Name}
+	}
+	return append(place, of.Name)
 }
 
 // ruledField returns the field that a rule is about, with the value that was given for it

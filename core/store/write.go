@@ -174,6 +174,8 @@ type Broken struct {
 	Set    string   // whose rule it is
 	Fields []string // of the set that it is about, as far as the store says
 	Most   int      // of TooLong and TooFine
+	// Row is which of the rows breaks it, from 1; 0 if the store does not say.
+	Row int
 	// Before is how many records of those that are added together are there all the same, of
 	// a store that has no transactions.
 	Before int

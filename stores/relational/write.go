@@ -510,17 +510,17 @@ func (r *write) check(rows *store.Rows, row int) error {
 		case rows.IsAbsent(c, row) || column.Null[row]:
 			continue
 		case column.Kind == store.Text && f.MaxLength > 0 && utf8.RuneCount(column.At(row)) > f.MaxLength:
-			return r.refused(&store.Broken{Rule: store.TooLong, Set: r.Set, Fields: []string{f.Name}, Most: f.MaxLength}, nil)
+			return r.refused(&store.Broken{Rule: store.TooLong, Row: row + 1, Set: r.Set, Fields: []string{f.Name}, Most: f.MaxLength}, nil)
 		case column.Kind == store.Text && slices.Contains(column.At(row), 0):
-			return r.refused(&store.Broken{Rule: store.NotText, Set: r.Set, Fields: []string{f.Name}}, nil)
+			return r.refused(&store.Broken{Rule: store.NotText, Row: row + 1, Set: r.Set, Fields: []string{f.Name}}, nil)
 		case column.Kind == store.Text && len(f.Values) > 0 && !slices.Contains(f.Values, string(column.At(row))):
-			return r.refused(&store.Broken{Rule: store.OutOfRange, Set: r.Set, Fields: []string{f.Name}}, nil)
+			return r.refused(&store.Broken{Rule: store.OutOfRange, Row: row + 1, Set: r.Set, Fields: []string{f.Name}}, nil)
 		}
 		if f.Scale != nil && tooFine(column, row, *f.Scale) {
-			return r.refused(&store.Broken{Rule: store.TooFine, Set: r.Set, Fields: []string{f.Name}, Most: max(0, *f.Scale)}, nil)
+			return r.refused(&store.Broken{Rule: store.TooFine, Row: row + 1, Set: r.Set, Fields: []string{f.Name}, Most: max(0, *f.Scale)}, nil)
 		}
 		if rule, wrong := r.source.dialect.writing.misfit(column, row, f); wrong {
-			return r.refused(&store.Broken{Rule: rule, Set: r.Set, Fields: []string{f.Name}}, nil)
+			return r.refused(&store.Broken{Rule: rule, Row: row + 1, Set: r.Set, Fields: []string{f.Name}}, nil)
 		}
 	}
 	return nil
