@@ -117,9 +117,9 @@ input Escort { pilot: Int! role: String! boardedAt: DateTime! }`,
 	var wrong, keys, lists, escorts int64
 	for query, into := range map[string]*int64{
 		"SELECT count(*) FROM (SELECT 1 FROM port_calls WHERE arrived_at < '1980-01-01' GROUP BY arrived_at HAVING count(*) <> 5) w": &wrong,
-		"SELECT count(*) FROM mutations_done WHERE answer IS NOT NULL":                                                              &keys,
-		"SELECT count(DISTINCT arrived_at) FROM port_calls WHERE arrived_at < '1980-01-01'":                                         &lists,
-		"SELECT count(*) FROM pilotage WHERE boarded_at < '1980-01-01'":                                                             &escorts,
+		"SELECT count(*) FROM mutations_done WHERE answer IS NOT NULL":                                                               &keys,
+		"SELECT count(DISTINCT arrived_at) FROM port_calls WHERE arrived_at < '1980-01-01'":                                          &lists,
+		"SELECT count(*) FROM pilotage WHERE boarded_at < '1980-01-01'":                                                              &escorts,
 	} {
 		if err := db.QueryRow(query).Scan(into); err != nil {
 			t.Fatal(err)

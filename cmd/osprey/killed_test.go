@@ -41,19 +41,7 @@ input Arrival { craft: ID! arrivedAt: DateTime! purpose: String! @at(path: "purp
 	batch, midway := 0, 0
 	var mu sync.Mutex
 	for range 50 {
-		address := freeAddress(t)
-		cmd := exec.Command(program, "start", dir, "--listen", address)
-		if err := cmd.Start(); err != nil {
-			t.Fatal(err)
-		}
-		waitUntil(t, "the service is ready", func() bool {
-			res, err := http.Get("http://" + address + "/ready")
-			if err != nil {
-				return false
-			}
-			res.Body.Close()
-			return res.StatusCode == http.StatusOK
-		})
+		address, cmd := startReady(t, dir)
 		over := make(chan bool)
 		var wait sync.WaitGroup
 		for range 4 {
@@ -91,11 +79,7 @@ input Arrival { craft: ID! arrivedAt: DateTime! purpose: String! @at(path: "purp
 		wait.Wait()
 		cmd.Wait()
 	}
-	waitUntil(t, "the database has ended what was under way", func() bool {
-		var n int
-		err := db.QueryRow("SELECT count(*) FROM pg_stat_activity WHERE state LIKE 'idle in transaction%' OR state = 'active' AND pid <> pg_backend_pid()").Scan(&n)
-		return err == nil && n == 0
-	})
+	waitIdle(t, db)
 	rows, err := db.Query("SELECT arrived_at, count(*) FROM port_calls WHERE arrived_at < '1980-01-01' GROUP BY arrived_at")
 	if err != nil {
 		t.Fatal(err)
@@ -124,4 +108,33 @@ input Arrival { craft: ID! arrivedAt: DateTime! purpose: String! @at(path: "purp
 		t.Errorf("only %d lists were written", whole)
 	}
 	t.Logf("%d of %d lists are written, %d of them without an answer", whole, batch, midway)
+}
+
+// startReady starts the service on a project, and waits until it is ready.
+func startReady(t *testing.T, dir string) (address string, cmd *exec.Cmd) {
+	t.Helper()
+	address = freeAddress(t)
+	cmd = exec.Command(program, "start", dir, "--listen", address)
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	waitUntil(t, "the service is ready", func() bool {
+		res, err := http.Get("http://" + address + "/ready")
+		if err != nil {
+			return false
+		}
+		res.Body.Close()
+		return res.StatusCode == http.StatusOK
+	})
+	return address, cmd
+}
+
+// waitIdle waits until a database has ended what was under way.
+func waitIdle(t *testing.T, db *sql.DB) {
+	t.Helper()
+	waitUntil(t, "the database has ended what was under way", func() bool {
+		var n int
+		err := db.QueryRow("SELECT count(*) FROM pg_stat_activity WHERE state LIKE 'idle in transaction%' OR state = 'active' AND pid <> pg_backend_pid()").Scan(&n)
+		return err == nil && n == 0
+	})
 }

@@ -25,22 +25,15 @@ func (b *binder) pair(f *schema.Field, d *language.Directive, action store.Actio
 		b.fail(ruleWrite, f.Pos, f.Coordinate(), "give it the type of the records that have the field", msgPairAnswer, f.Coordinate())
 		return nil
 	}
-	targets := b.targetsOf(named, f, d.Pos)
-	if len(targets) == 0 {
+	of := b.writable(f, d, named)
+	if of == nil {
 		return nil
 	}
-	r := targets[0].records
-	switch {
-	case len(targets) > 1:
-		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteSeveral, f.Coordinate())
-		return nil
-	case r.unknown():
+	r := of.records
+	if r.unknown() {
 		return &Field{Def: f, How: Written, Target: r, Write: &Write{Action: action, Records: r}}
-	case r.Source.Capabilities.Write == nil:
-		b.fail(ruleNotYet, d.Pos, f.Coordinate(), "", msgWriteNotYet, f.Coordinate(), r.Source.Name, r.Source.Kind)
-		return nil
 	}
-	related := b.paired(f, d, targets[0])
+	related := b.paired(f, d, *of)
 	if related == nil {
 		return nil
 	}
@@ -50,7 +43,7 @@ func (b *binder) pair(f *schema.Field, d *language.Directive, action store.Actio
 		return nil
 	}
 	w := &Write{Action: action, Records: rows, Pair: true}
-	bound := &Field{Def: f, How: Written, Target: r, Only: targets[0].only, Here: related.JoinTable.Here, There: related.Here, Single: true, Write: w}
+	bound := &Field{Def: f, How: Written, Target: r, Only: of.only, Here: related.JoinTable.Here, There: related.Here, Single: true, Write: w}
 	for _, a := range f.Args {
 		b.given(f, w, a, false, false)
 	}

@@ -3,10 +3,8 @@ package relational
 import (
 	"context"
 	"fmt"
-	"math/big"
 	"slices"
 	"strings"
-	"unicode/utf8"
 
 	"github.com/jmoiron/sqlx"
 
@@ -280,123 +278,6 @@ func (r *write) statement(rows *store.Rows, from, to int) string {
 	return b.String()
 }
 
-// insert writes an INSERT: of the columns that some row has a value for.
-func (r *write) insert(b *strings.Builder, rows *store.Rows, from, to int) {
-	w := r.source.dialect.writing
-	var columns []int
-	var names []string
-	for c := range r.Columns {
-		if r.given(rows, c, from, to) {
-			columns, names = append(columns, c), append(names, r.quoted(r.fields[c].Name))
-		}
-	}
-	if len(columns) == 0 && len(r.Columns) > 0 && w.filled() != "" { // all of them are as the database fills them
-		columns, names = []int{0}, []string{r.quoted(r.fields[0].Name)}
-	}
-	b.WriteString("INSERT INTO " + r.quoted(r.Set))
-	if len(columns) == 0 {
-		if w.filled() == "DEFAULT" && r.source.dialect.union == nil {
-			b.WriteString(" () VALUES" + strings.Repeat(" (),", to-from-1) + " ()") // of MariaDB and MySQL
-		} else {
-			b.WriteString(" DEFAULT VALUES")
-		}
-		return
-	}
-	b.WriteString(" (" + strings.Join(names, ", ") + ") ")
-	if _, text := r.unnested(rows, from, to); text != "" {
-		b.WriteString(text)
-		if len(r.Replaces) > 0 {
-			b.WriteString(" WHERE true") // or ON belongs to what is selected from
-		}
-	} else {
-		r.values(b, rows, columns, from, to)
-	}
-	if len(r.Replaces) > 0 {
-		changed := slices.DeleteFunc(r.names(columns), func(n string) bool { return slices.Contains(r.Replaces, n) || slices.Contains(r.Kept, n) })
-		b.WriteString(w.replace(r.Replaces, changed, len(r.returns) > 0))
-	}
-}
-
-// values writes rows of columns.
-func (r *write) values(b *strings.Builder, rows *store.Rows, columns []int, from, to int) {
-	w := r.source.dialect.writing
-	b.WriteString("VALUES ")
-	n := 0
-	for row := from; row < to; row++ {
-		if row > from {
-			b.WriteString(", ")
-		}
-		for i, c := range columns {
-			b.WriteString(map[bool]string{true: "(", false: ", "}[i == 0])
-			if rows.IsAbsent(c, row) {
-				b.WriteString(w.filled())
-				continue
-			}
-			n++
-			b.WriteString(w.put(n, r.fields[c], r.Columns[c].Kind))
-		}
-		b.WriteString(")")
-	}
-}
-
-// names returns the names of columns.
-func (r *write) names(columns []int) []string {
-	var names []string
-	for _, c := range columns {
-		names = append(names, r.fields[c].Name)
-	}
-	return names
-}
-
-// unnested returns the columns of new records and the text of them as rows, if the database
-// takes each as one parameter, so that the text is the same for any number of records; ""
-// if some of them leave out what others give.
-func (r *write) unnested(rows *store.Rows, from, to int) (columns []int, text string) {
-	if r.Action != store.Add || to-from < 2 {
-		return nil, ""
-	}
-	var fields []*store.Field
-	for c := range r.Columns {
-		absent := 0
-		for row := from; row < to; row++ {
-			if rows.IsAbsent(c, row) {
-				absent++
-			}
-		}
-		switch absent {
-		case 0:
-			columns, fields = append(columns, c), append(fields, r.fields[c])
-		case to - from:
-		default:
-			return nil, ""
-		}
-	}
-	if len(columns) == 0 {
-		return nil, ""
-	}
-	return columns, r.source.dialect.writing.unnested(fields)
-}
-
-// gives reports whether a row has a value for some column.
-func (r *write) gives(rows *store.Rows, row int) bool {
-	for c := range r.Columns {
-		if !rows.IsAbsent(c, row) {
-			return true
-		}
-	}
-	return false
-}
-
-// given reports whether some of the rows have a value for a column.
-func (r *write) given(rows *store.Rows, column, from, to int) bool {
-	for row := from; row < to; row++ {
-		if !rows.IsAbsent(column, row) {
-			return true
-		}
-	}
-	return false
-}
-
 // which writes which records a statement is about, behind n parameters.
 func (r *write) which(rows *store.Rows, from, to, n int) string {
 	if !r.Alike {
@@ -499,85 +380,6 @@ func (r *write) value(rows *store.Rows, column, row int) any {
 		return nil
 	}
 	return r.source.dialect.writing.written(c, row, r.fields[column])
-}
-
-// check refuses what a field cannot hold, before the database cuts it or says so without
-// the field's name.
-func (r *write) check(rows *store.Rows, row int) error {
-	for c := range r.Columns {
-		f, column := r.fields[c], &rows.Columns[c]
-		switch {
-		case rows.IsAbsent(c, row) || column.Null[row]:
-			continue
-		case column.Kind == store.Text && f.MaxLength > 0 && utf8.RuneCount(column.At(row)) > f.MaxLength:
-			return r.refused(&store.Broken{Rule: store.TooLong, Row: row + 1, Set: r.Set, Fields: []string{f.Name}, Most: f.MaxLength}, nil)
-		case column.Kind == store.Text && slices.Contains(column.At(row), 0):
-			return r.refused(&store.Broken{Rule: store.NotText, Row: row + 1, Set: r.Set, Fields: []string{f.Name}}, nil)
-		case column.Kind == store.Text && len(f.Values) > 0 && !slices.Contains(f.Values, string(column.At(row))):
-			return r.refused(&store.Broken{Rule: store.OutOfRange, Row: row + 1, Set: r.Set, Fields: []string{f.Name}}, nil)
-		}
-		if f.Scale != nil && tooFine(column, row, *f.Scale) {
-			return r.refused(&store.Broken{Rule: store.TooFine, Row: row + 1, Set: r.Set, Fields: []string{f.Name}, Most: max(0, *f.Scale)}, nil)
-		}
-		if rule, wrong := r.source.dialect.writing.misfit(column, row, f); wrong {
-			return r.refused(&store.Broken{Rule: rule, Row: row + 1, Set: r.Set, Fields: []string{f.Name}}, nil)
-		}
-	}
-	return nil
-}
-
-// tooFine reports whether a value has more digits behind the point than a field holds,
-// which the database would round away without a word.
-func tooFine(c *store.Column, row, scale int) bool {
-	switch c.Kind {
-	case store.Time, store.Clock: // in microseconds
-		unit := int64(1)
-		for range 6 - min(scale, 6) {
-			unit *= 10
-		}
-		return c.Ints[row]%unit != 0
-	case store.Decimal, store.Int, store.Float:
-		n, ok := new(big.Rat).SetString(string(c.Text(row)))
-		if !ok {
-			return false // infinite
-		}
-		unit := new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(max(scale, -scale))), nil)
-		if scale >= 0 {
-			n.Mul(n, new(big.Rat).SetInt(unit))
-		} else {
-			n.Quo(n, new(big.Rat).SetInt(unit))
-		}
-		return !n.IsInt()
-	}
-	return false
-}
-
-// fitsWhole reports whether a column of whole numbers, of a database that holds columns
-// to their types, can hold one.
-func fitsWhole(n int64, f *store.Field) bool {
-	bits := 64
-	switch strings.TrimSuffix(strings.SplitN(f.Type, "(", 2)[0], " unsigned") {
-	case "tinyint":
-		bits = 8
-	case "smallint":
-		bits = 16
-	case "mediumint":
-		bits = 24
-	case "int":
-		bits = 32
-	case "integer":
-		if f.Wide || f.Kind != store.Int {
-			return true
-		}
-		bits = 32
-	default:
-		return true
-	}
-	least, most := -(int64(1) << (bits - 1)), int64(1)<<(bits-1)-1
-	if strings.HasSuffix(f.Type, "unsigned") {
-		least, most = 0, int64(1)<<bits-1
-	}
-	return n >= least && n <= most
 }
 
 // fail turns an error of the driver into one of the port.
