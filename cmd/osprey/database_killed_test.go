@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"os/exec"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -40,23 +39,11 @@ type Craft @stored(in: "registry", as: "craft", key: "imo") { imo: ID! name: Str
 input Arrival { craft: ID! arrivedAt: DateTime! purpose: String! @at(path: "purpose") pilotage: [Escort!] }
 input Escort { pilot: Int! role: String! boardedAt: DateTime! }`,
 	})
-	address := freeAddress(t)
-	cmd := exec.Command(program, "start", dir, "--listen", address)
-	if err := cmd.Start(); err != nil {
-		t.Fatal(err)
-	}
+	address, cmd := startReady(t, dir)
 	defer func() {
 		cmd.Process.Signal(syscall.SIGTERM)
 		cmd.Wait()
 	}()
-	waitUntil(t, "the service is ready", func() bool {
-		res, err := http.Get("http://" + address + "/ready")
-		if err != nil {
-			return false
-		}
-		res.Body.Close()
-		return res.StatusCode == http.StatusOK
-	})
 	const size = 5
 	begin := time.Date(1950, 1, 1, 0, 0, 0, 0, time.UTC)
 	var done, sent atomic.Int64
@@ -109,11 +96,7 @@ input Escort { pilot: Int! role: String! boardedAt: DateTime! }`,
 	}
 	close(over)
 	wait.Wait()
-	waitUntil(t, "the database has ended what was under way", func() bool {
-		var n int
-		err := db.QueryRow("SELECT count(*) FROM pg_stat_activity WHERE state LIKE 'idle in transaction%' OR state = 'active' AND pid <> pg_backend_pid()").Scan(&n)
-		return err == nil && n == 0
-	})
+	waitIdle(t, db)
 	var wrong, keys, lists, escorts int64
 	for query, into := range map[string]*int64{
 		"SELECT count(*) FROM (SELECT 1 FROM port_calls WHERE arrived_at < '1980-01-01' GROUP BY arrived_at HAVING count(*) <> 5) w": &wrong,
