@@ -48,7 +48,7 @@ func (b *binder) nest(f *schema.Field, w *Write, a, in *schema.Input, within []*
 		return true
 	}
 	for i, path := range related.There {
-		own.Values = append(own.Values, WriteValue{Above: related.Here[i], Path: path, Kind: b.kindOfField(related.Target, path), About: related.Target.Type.String() + "." + path})
+		own.Values = append(own.Values, WriteValue{Above: related.Here[i], Path: path, Kind: b.kindOfField(related.Target, path)})
 	}
 	b.writeFields(f, own, in, input, append(within, input))
 	bound := &Field{Def: f, Target: related.Target, Only: related.Only, Write: own}

@@ -114,7 +114,7 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 	if of.Find != nil {
 		for _, path := range of.Records.Key {
 			kind := kindOf(of.Records.Info, path)
-			w.Values = append(w.Values, WriteValue{Found: true, Path: path, Kind: kind, About: of.Records.Type.String() + "." + path})
+			w.Values = append(w.Values, WriteValue{Found: true, Path: path, Kind: kind, About: w.FieldOf(of.Records.Set, path)})
 			w.Store.Keys = append(w.Store.Keys, store.Given{Field: path, Kind: kind})
 		}
 	}
@@ -183,6 +183,7 @@ func (b *builder) nest(u *unit, above *rows, of *binding.Write, values writeArgs
 		w.Store.Columns = w.add(values, n.Values)
 		for i := range w.Values {
 			if v := &w.Values[i]; v.Above != "" {
+				v.About = w.FieldOf(w.Store.Set, v.Path)
 				above.column(store.Wanted{Path: v.Above, Kind: kindOf(of.Records.Info, v.Above)})
 			} else if v.Const == "" {
 				v.Item, v.Arg = true, nil
