@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -151,6 +153,37 @@ func TestRootFunctions(t *testing.T) {
 	}
 	if got := answer(t, dir, `{ slow }`, options); got != `{"slow":null}`+"\nSTORE_TIMEOUT slow: the source own did not answer within its time limit" {
 		t.Errorf("answers %s", got)
+	}
+}
+
+// TestWritesAndFunctions holds that functions of a mutation are called between its writes, in
+// their order: each sees what was written before it, and what comes after it is not yet there.
+func TestWritesAndFunctions(t *testing.T) {
+	dir := berths(t, "", "", "", `type Mutation {
+		build(name: ID!, lengthM: Float!): Berth @add
+		raze(name: ID!): Berth @remove
+		count: Int @computed(by: "own.count")
+		refuse: Int! @computed(by: "own.refuse")
+	}`)
+	count := osprey.Func("own.count", func(context.Context, []osprey.Call[osprey.None, osprey.None]) ([]int, error) {
+		text, err := os.ReadFile(filepath.Join(dir, "data", "berths.json"))
+		return []int{strings.Count(string(text), `"name"`)}, err
+	})
+	refuse := osprey.Func("own.refuse", func(context.Context, []osprey.Call[osprey.None, osprey.None]) ([]int, error) {
+		return nil, errors.New("not today")
+	})
+	before := strings.Count(berthsData, `"name"`)
+	want := fmt.Sprintf(`{"a":%d,"one":{"name":"W"},"b":%d,"two":{"name":"X"},"c":%d,"raze":{"lengthM":7},"d":%d}`, before, before+1, before+2, before+1)
+	if got := answer(t, dir, `mutation { a: count one: build(name: "W", lengthM: 7) { name } b: count two: build(name: "X", lengthM: 8) { name } c: count raze(name: "W") { lengthM } d: count }`, osprey.WithFunctions(count, refuse)); got != want {
+		t.Errorf("answers %s, want %s", got, want)
+	}
+	// One that fails where null may not stand ends the mutation; what came before stays.
+	if got := answer(t, dir, `mutation { one: build(name: "Y", lengthM: 7) { name } refuse two: build(name: "Z", lengthM: 8) { name } }`, osprey.WithFunctions(count, refuse)); !strings.HasPrefix(got, "null\nFUNCTION refuse: ") {
+		t.Errorf("answers %s", got)
+	}
+	text, err := os.ReadFile(filepath.Join(dir, "data", "berths.json"))
+	if err != nil || strings.Contains(string(text), `"Z"`) || !strings.Contains(string(text), `"Y"`) {
+		t.Errorf("there is %s %v", text, err)
 	}
 }
 

@@ -193,6 +193,9 @@ type Operation struct {
 	Text      string // the document; "" asks the saved operation called Name
 	Name      string // which operation of the text is meant, if it has several
 	Variables map[string]any
+	// Once is a key under which a mutation is done once, however often it is asked, where the
+	// project keeps such keys (idempotency in osprey.yaml); "" does it each time.
+	Once string
 }
 
 // An Answer is the response to an operation.
@@ -282,7 +285,7 @@ func (s *Service) Ask(ctx context.Context, op Operation) (*Answer, error) {
 
 // request returns an operation as the project takes it.
 func (op *Operation) request(revision *project.Revision) (*project.Request, error) {
-	asked := &project.Request{Query: op.Text, OperationName: op.Name}
+	asked := &project.Request{Query: op.Text, OperationName: op.Name, Once: op.Once}
 	if op.Text == "" {
 		text, err := revision.Saved(op.Name)
 		if err != nil {
