@@ -89,3 +89,37 @@ func roundTrips(o conform.Outcome) int {
 	}
 	return n
 }
+
+// TestNestedJSON writes records that are nested in a column of JSON, as a whole.
+func TestNestedJSON(t *testing.T) {
+	const types = `type Query { ships: [Ship!]! @read(sort: "id") }
+type Mutation {
+  launch(ship: ShipAdd!): Ship @add
+  launchAll(ships: [ShipAdd!]!): [Ship!] @add
+  refit(id: ID!, change: ShipChange!): Ship @change
+  fit(id: ID!, papers: PapersAdd): Ship @change
+}
+type Ship @stored(in: "db", as: "ships", key: "id") { id: ID! papers: Papers }
+type Papers { flag: String! at: DateTime @at(path: "issued.on") kind: Kind cranes: Int holds: [Hold!] tags: [String!] }
+type Hold { name: String! tonnes: Float }
+enum Kind { NEW @at(path: "n") OLD @at(path: "o") }`
+	for _, kind := range relational.Kinds() {
+		t.Run(kind, func(t *testing.T) {
+			column := map[string]string{relational.Postgres: "jsonb", relational.MySQL: "json", relational.SQLite: "json"}[kind]
+			e, db := engineOf(t, kind, types, "CREATE TABLE ships (id int PRIMARY KEY, papers "+column+")")
+			for _, test := range []struct{ op, data, errors string }{
+				{`mutation { launch(ship: {id: 1, papers: {flag: "N", at: "2026-03-01T08:30:00Z", kind: OLD, cranes: 3, holds: [{name: "a", tonnes: 1.5}, {name: "b\"'"}], tags: ["x", "ü"]}}) { id papers { flag at kind cranes holds { name tonnes } tags } } }`,
+					`{"launch":{"id":"1","papers":{"flag":"N","at":"2026-03-01T08:30:00Z","kind":"OLD","cranes":3,"holds":[{"name":"a","tonnes":1.5},{"name":"b\"'","tonnes":null}],"tags":["x","ü"]}}}`, ``},
+				{`mutation { launchAll(ships: [{id: 2, papers: {flag: "S"}}, {id: 3}]) { papers { flag kind holds { name } } } }`, `{"launchAll":[{"papers":{"flag":"S","kind":null,"holds":null}},{"papers":null}]}`, ``},
+				{`mutation { refit(id: 2, change: {papers: {flag: "T", holds: []}}) { papers { flag holds { name } } } fit(id: 3, papers: {flag: "U", kind: NEW}) { papers { flag kind } } clear: refit(id: 2, change: {papers: null}) { papers { flag } } same: fit(id: 3) { papers { flag } } }`,
+					`{"refit":{"papers":{"flag":"T","holds":[]}},"fit":{"papers":{"flag":"U","kind":"NEW"}},"clear":{"papers":null},"same":{"papers":{"flag":"U"}}}`, ``},
+			} {
+				o := e.Ask(t, test.op, nil)
+				if errors := strings.Join(o.Errors, " "); o.Data != test.data || errors != test.errors {
+					t.Errorf("%s\ngives %s %v\nwant  %s %s", test.op, o.Data, o.Errors, test.data, test.errors)
+				}
+			}
+			holds(t, db, "SELECT count(*) FROM ships WHERE papers IS NULL", "1")
+		})
+	}
+}
