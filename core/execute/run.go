@@ -99,6 +99,13 @@ type StoreRequest struct {
 func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts Options) *Result {
 	r := runs.Get().(*run)
 	r.begin(ctx, p, vars, opts)
+	if opts.Once != nil {
+		defer func() {
+			if r.open != nil { // something panicked before the answer was kept
+				r.open.Rollback()
+			}
+		}()
+	}
 	r.requests(ctx)
 	if r.halted {
 		for i := range r.fetched {

@@ -29,12 +29,13 @@ func Build(bound *binding.Bound, doc *language.Document, op *language.Operation,
 			b.fragments[f.Name.Text] = f
 		}
 	}
-	b.together = op.Kind == language.Mutation && (bound.Together || slices.ContainsFunc(op.Directives, func(d *language.Directive) bool { return d.Name.Text == binding.Together }))
+	asked := slices.ContainsFunc(op.Directives, func(d *language.Directive) bool { return d.Name.Text == binding.Together })
+	b.together = op.Kind == language.Mutation && (bound.Together || asked)
 	root := bound.Schema.Root(op.Kind)
 	b.plan.Data = &Object{Kind: -1, Type: root.Name, Cases: []Case{{Type: root.Name, Fields: b.rootFields(root, []*language.SelectionSet{op.Selections})}}}
 	b.fetches(prepare)
 	b.writeUnits()
-	if b.together {
+	if b.together && (asked || len(b.plan.Data.Cases[0].Fields) > 1) {
 		b.join()
 	}
 	return b.plan
