@@ -44,11 +44,14 @@ func (b *binder) pair(f *schema.Field, d *language.Directive, action store.Actio
 	}
 	w := &Write{Action: action, Records: rows, Pair: true}
 	bound := &Field{Def: f, How: Written, Target: r, Only: of.only, Here: related.JoinTable.Here, There: related.Here, Single: true, Write: w}
+	values := b.settings(f, w, d) // of @unpair there are none
 	for _, a := range f.Args {
-		b.given(f, w, a, false, false)
+		if !b.onlyLooked(w, a, values) {
+			b.given(f, w, a, false, false)
+		}
 	}
-	if action == store.Add {
-		b.settings(f, w, d)
+	for _, v := range values {
+		b.set(f, w, v, d)
 	}
 	key := b.pairKey(f, w, d, related)
 	if key == nil {

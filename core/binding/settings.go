@@ -27,8 +27,8 @@ type Set struct {
 // moment is the type of now.
 var moment = &expression.Type{Kind: expression.Moment}
 
-// settings binds the expressions of a directive.
-func (b *binder) settings(f *schema.Field, w *Write, d *language.Directive) {
+// settings binds the expressions of a directive, each a value that is written.
+func (b *binder) settings(f *schema.Field, w *Write, d *language.Directive) (values []WriteValue) {
 	for _, name := range []string{"set", "adjust"} {
 		for _, item := range texts(d.Argument(name)) {
 			field, expr, ok := strings.Cut(item, ":")
@@ -47,14 +47,26 @@ func (b *binder) settings(f *schema.Field, w *Write, d *language.Directive) {
 					b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave it out of adjust", msgSetAdjust, f.Coordinate(), v.About)
 					continue
 				}
-				b.set(f, w, v, d)
+				values = append(values, *v)
 			}
 		}
 	}
+	return values
+}
+
+// onlyLooked reports whether an argument is no field of the type, and an expression looks at it.
+func (b *binder) onlyLooked(w *Write, a *schema.Input, values []WriteValue) bool {
+	if a.Directive("at") != nil || b.writtenPath(w.Records, a.Name) != "" || b.holder(w.Records, a.Name) != nil {
+		return false
+	}
+	if _, isInput := schema.NamedOf(a.Type).(*schema.InputObject); isInput {
+		return false
+	}
+	return slices.ContainsFunc(values, func(v WriteValue) bool { return slices.Contains(v.Set.Args, a) })
 }
 
 // set adds the value of an expression, which nothing else may give.
-func (b *binder) set(f *schema.Field, w *Write, v *WriteValue, d *language.Directive) {
+func (b *binder) set(f *schema.Field, w *Write, v WriteValue, d *language.Directive) {
 	if w.Action == store.Change && slices.Contains(w.Records.Key, v.Path) {
 		b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave it out", msgSetKey, f.Coordinate(), v.About, w.Records.Type)
 		return
@@ -62,14 +74,14 @@ func (b *binder) set(f *schema.Field, w *Write, v *WriteValue, d *language.Direc
 	if i := slices.IndexFunc(w.Values, func(other WriteValue) bool { return other.Path == v.Path }); i >= 0 {
 		other := w.Values[i]
 		if other.Input != nil && b.bound.Schema.Position(other.Input.Pos).Name == SuppliedName {
-			w.Values[i] = *v // what is supplied leaves it to the directive
+			w.Values[i] = v // what is supplied leaves it to the directive
 			b.refused = append(b.refused, other.Input.Coordinate)
 			return
 		}
 		b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave one of them out", msgWriteTwice, f.Coordinate(), w.Records.Set, v.Path, other.About, "an expression")
 		return
 	}
-	w.Values = append(w.Values, *v)
+	w.Values = append(w.Values, v)
 }
 
 // setting binds an expression that gives the value of a field of the type, or of a stored

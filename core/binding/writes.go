@@ -126,8 +126,10 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 	}
 	bound := &Field{Def: f, How: Written, Target: r, Only: of.only, Here: r.Key, There: r.Key, Single: true, Write: w}
 	expect, adjust := b.argumentsOf(f, d, "expect"), b.argumentsOf(f, d, "adjust")
+	values := b.settings(f, w, d)
 	for _, a := range f.Args {
 		switch {
+		case b.onlyLooked(w, a, values):
 		case a.Name == "filter" && a.Directive("at") == nil && !schema.IsLeaf(schema.NamedOf(a.Type)) && action != store.Add:
 			b.findAll(f, bound, a)
 		case list != nil && list.takes(w, a):
@@ -136,7 +138,9 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 			b.given(f, w, a, slices.Contains(expect, a.Name), slices.Contains(adjust, a.Name))
 		}
 	}
-	b.settings(f, w, d)
+	for _, v := range values {
+		b.set(f, w, v, d)
+	}
 	if !b.oneOrMany(f, bound) {
 		return nil
 	}

@@ -114,6 +114,8 @@ func TestWriteFindings(t *testing.T) {
 		// What nobody gives.
 		{`a(craft: ID!): Call @add(set: "plain: 'x' + args.craft")`, ``},
 		{`a(call: CallAdd!): Call @add(set: ["noted: now", "plain: uuid()"])`, ``},
+		{`a(id: ID!, note: String!): Call @change(set: "plain: 'x' + args.note")`, ``}, // which no field has
+		{`a(id: ID!, note: String!, other: String): Call @change(set: "plain: 'x' + args.note")`, `error argument Mutation.a(other:): Mutation.a(other:) is no field of Call`},
 		{`a(id: ID!): Call @change(set: ["noted: now"], adjust: "berth: 1")`, ``},
 		{`a(id: ID!): Call @change(set: "noted")`, `error write Mutation.a: Mutation.a sets "noted", which is not a field and what it gets → write "field: expression", such as "arrivedAt: now"`},
 		{`a(id: ID!): Call @change(set: "note: now")`, `error write Mutation.a: Mutation.a names "note", which is no field of Call`},

@@ -63,11 +63,11 @@ func (r *run) attempt(ctx context.Context, units []*plan.Unit) (conflict bool, e
 		for _, id := range u.Fetches {
 			r.fetched[id] = fetched{}
 		}
-		any, err := r.resolve(u)
+		writes, err := r.resolve(u)
 		if err != nil {
 			return false, r.undo(units, u, err)
 		}
-		some = some || any
+		some = some || writes
 	}
 	if !some {
 		return false, nil

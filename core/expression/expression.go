@@ -23,8 +23,6 @@ import (
 	"cel.dev/cel-go/common/types/traits"
 	"cel.dev/cel-go/ext"
 	"cel.dev/cel-go/parser"
-	"github.com/google/uuid"
-	"go.mongodb.org/mongo-driver/v2/bson"
 )
 
 // maxCost bounds what one evaluation may do, in the steps of the language: it
@@ -80,20 +78,6 @@ func Entries(text string) map[string]string {
 	}
 	return entries
 }
-
-// A Function makes a text that nobody else has, each time that it is called.
-type Function struct {
-	Name string
-	Make func() string
-}
-
-// Functions that make keys.
-var (
-	// UUID makes UUIDs of version 7: RFC 9562, section 5.7.
-	UUID = Function{"uuid", func() string { return uuid.Must(uuid.NewV7()).String() }}
-	// ObjectID makes the object ids of document stores, in hexadecimal.
-	ObjectID = Function{"objectId", func() string { return bson.NewObjectID().Hex() }}
-)
 
 // Compile compiles an expression over inputs whose result is a value of the
 // type want, and that may call the functions. The error says what is wrong and where in

@@ -62,6 +62,20 @@ func Fail(ctx context.Context, err error, msg string) *Error {
 	return &Error{Code: BadAnswer, Msg: msg, Err: err}
 }
 
+// Behind adds to the error of a record how many records of the same list are written before it, by
+// a store that has no transactions.
+func Behind(err error, n int) error {
+	known := new(Error)
+	switch {
+	case n == 0 || !errors.As(err, &known):
+	case known.Broken != nil:
+		known.Broken.Before = n
+	default:
+		known.Msg += fmt.Sprintf("; the first %d of the list are written", n)
+	}
+	return err
+}
+
 // DefaultMaxRecords is how many records a source takes in one answer if nothing
 // else is configured.
 const DefaultMaxRecords = 1_000_000

@@ -91,24 +91,10 @@ func (r *write) Run(ctx context.Context, _ *store.Caller, in []store.Input) (*st
 	}
 	for row := range rows.Len {
 		if err := r.one(ctx, rows, row, a); err != nil {
-			return nil, after(err, row)
+			return nil, store.Behind(err, row)
 		}
 	}
 	return a, nil
-}
-
-// after adds to an error how many documents are written all the same.
-func after(err error, n int) error {
-	known := new(store.Error)
-	if n == 0 || !errors.As(err, &known) {
-		return err
-	}
-	if known.Broken != nil {
-		known.Broken.Before = n
-	} else {
-		known.Msg += fmt.Sprintf("; the first %d of the list are written", n)
-	}
-	return known
 }
 
 // insert adds documents with one command.
@@ -128,7 +114,7 @@ func (r *write) insert(ctx context.Context, rows *store.Rows, a *store.Answer) e
 		if errors.As(err, &several) && len(several.WriteErrors) > 0 {
 			done = several.WriteErrors[0].Index
 		}
-		return after(r.failed(ctx, err), done)
+		return store.Behind(r.failed(ctx, err), done)
 	}
 	for _, doc := range docs {
 		raw, err := bson.Marshal(doc)

@@ -14,8 +14,8 @@ import (
 
 // This file writes records and reads their answer in one round trip, with the beginning of the
 // transaction: PostgreSQL takes statements one behind the other without an answer to each. Of
-// a change the keys are known; those of new records, which nobody here knows yet, are handed from one statement to the
-// next in settings of the transaction:
+// a change the keys are known; those of new records, which nobody here knows yet, are handed
+// from one statement to the next in settings of the transaction:
 //
 //	BEGIN
 //	WITH w AS (INSERT INTO "pilots" ("name") VALUES ($1) RETURNING "id")

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"osprey/demo/demotest"
 	"osprey/stores/conform"
 	"osprey/stores/relational"
 )
@@ -23,6 +24,7 @@ type Mutation {
   seen(id: ID!): Pilot @change(set: "seenAt: now", adjust: "tours: 1")
   seenBy(licence: String!, tours: Int!): One @change(set: "seen_on: now", adjust: "tours")
   moveAll(filter: PilotFilter!, change: PilotChange!): [Pilot!] @change
+  post(id: ID!, place: String!): Pilot @change(set: "harbour: 'at ' + args.place")
   moveMany(filter: PilotFilter!, harbour: String): Counted! @change
   dismiss(licence: String!, expected: String @at(path: "name")): Pilot @remove(expect: "expected")
   dismissId(id: ID!): Gone! @remove
@@ -69,6 +71,7 @@ func TestFound(t *testing.T) {
 				{`mutation { rename(licence: "A") { name } clear: rename(licence: "A", name: null) { name } }`, `{"rename":{"name":"Ada"},"clear":null}`, `[clear] CONSTRAINT Pilot.name is required`},
 				{`mutation { seen(id: 1) { tours seenAt } again: seen(id: 1) { tours } seenBy(licence: "B", tours: 5) { id count pilot { tours name } } none: seenBy(licence: "Z", tours: 5) { id count pilot { name } __typename } }`,
 					`{"seen":{"tours":1,"seenAt":NOW},"again":{"tours":2},"seenBy":{"id":"2","count":1,"pilot":{"tours":5,"name":"Bo"}},"none":{"id":null,"count":0,"pilot":null,"__typename":"One"}}`, ``},
+				{`mutation { post(id: 2, place: "sea") { name harbour } }`, `{"post":{"name":"Bo","harbour":"at sea"}}`, ``},
 				// Add or change: what is absent is left alone.
 				{`mutation { register(licence: "B", harbour: "S") { id name harbour tours } new: register(licence: "E") { id name harbour } }`, `{"register":{"id":"2","name":"Bo","harbour":"S","tours":5},"new":{"id":"E!","name":"Nobody","harbour":null}}`, ``},
 				{`mutation { registerAll(pilots: [{licence: "B"}, {licence: "F", name: "Fe"}, {licence: "C", name: null}]) { licence } }`, `{"registerAll":null}`, `[registerAll] CONSTRAINT Pilot.name is required`},
@@ -127,7 +130,11 @@ func TestFoundBounds(t *testing.T) {
 			if o := e.Ask(t, "mutation { enlistAll(pilots: ["+many.String()+"]) }", nil); o.Data != `{"enlistAll":1000}` {
 				t.Fatal(o.Data, o.Errors)
 			}
+			count := counting(t, kind, db)
 			o := e.Ask(t, `mutation { moveMany(filter: {harbour: {is: "N"}}, harbour: "S") { count } }`, nil)
+			if n := count(); n >= 0 && n != 4 {
+				t.Errorf("1000 records are changed with %d statements, want one that finds, one that changes, and the two of the transaction", n)
+			}
 			if o.Data != `{"moveMany":{"count":1000}}` || o.Plan.Requests() != 2 || len(o.Requests) != 2 || o.Requests[0].RoundTrips+o.Requests[1].RoundTrips != 2 {
 				t.Error(o.Data, o.Errors, o.Plan, o.Requests)
 			}
@@ -142,6 +149,27 @@ func TestFoundBounds(t *testing.T) {
 			holds(t, db, "SELECT count(*) FROM pilots WHERE harbour = 'S'", "1001")
 		})
 	}
+}
+
+// counting starts counting the statements at a database. The returned function tells how many it
+// has run since, with those that begin and end transactions; -1 of one that does not count.
+func counting(t *testing.T, kind string, db *sql.DB) func() int {
+	t.Helper()
+	switch kind {
+	case relational.Postgres:
+		return demotest.Statements(t)
+	case relational.MySQL:
+		sum := func() (n int) {
+			err := db.QueryRow("SELECT CAST(sum(variable_value) AS signed) FROM information_schema.global_status WHERE variable_name IN ('Com_insert', 'Com_update', 'Com_delete', 'Com_begin', 'Com_commit') OR variable_name = 'Com_select'").Scan(&n)
+			if err != nil {
+				t.Fatal(err)
+			}
+			return n
+		}
+		before := sum()
+		return func() int { return sum() - before - 1 } // itself is one
+	}
+	return func() int { return -1 }
 }
 
 // holds compares what a query gives.

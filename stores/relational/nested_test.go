@@ -72,9 +72,13 @@ func TestNested(t *testing.T) {
 			for i := range 50 {
 				many = append(many, fmt.Sprintf(`{ship: "M", code: "m%d", legs: [{to: "1", stops: [{at: "x"}, {at: "y"}]}, {to: "2", stops: [{at: "z"}]}]}`, i))
 			}
+			count := counting(t, kind, db)
 			o := e.Ask(t, `mutation { planAll(voyages: [`+strings.Join(many, ", ")+`]) { id } }`, nil)
+			if n := count(); n >= 0 && n != 6 {
+				t.Errorf("50 voyages are %d statements, want one for each of three record sets, one for the answer, and the two of the transaction", n)
+			}
 			if trips := roundTrips(o); len(o.Errors) > 0 || trips != 4 {
-				t.Errorf("50 voyages are %d statements %v", trips, o.Errors)
+				t.Errorf("50 voyages are told as %d statements %v", trips, o.Errors)
 			}
 			holds(t, db, "SELECT count(*) FROM stops s JOIN legs l ON l.id = s.leg JOIN voyages v ON v.id = l.voyage WHERE v.ship = 'M' AND (l.port = '1') = (s.at <> 'z')", "150")
 		})

@@ -60,6 +60,8 @@ func (x *session) first(ctx context.Context) error {
 
 // begins begins the transaction, if it has not, on another connection if this one is dead.
 func (x *session) begins(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, x.source.timeout)
+	defer cancel()
 	for attempt := 0; !x.begun; attempt++ {
 		err := x.first(ctx)
 		if err == nil {

@@ -178,15 +178,8 @@ func (r *write) Run(ctx context.Context, from *store.Caller, in []store.Input) (
 	for row := range rows.Len {
 		record, found, err := r.send(ctx, from, rows, row)
 		a.Requests++
-		if known := new(store.Error); row > 0 && errors.As(err, &known) {
-			if known.Broken != nil {
-				known.Broken.Before = row
-			} else {
-				known.Msg += fmt.Sprintf("; the first %d of the list are written", row)
-			}
-		}
 		if err != nil {
-			return nil, err
+			return nil, store.Behind(err, row)
 		}
 		if found && !r.Alike {
 			if err := r.tell(a.Tables[0], record, rows, row); err != nil {
