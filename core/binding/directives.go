@@ -95,6 +95,8 @@ directive @change(
   expect: [String!]
   "What is added to what is stored, in the store: of several callers at once, each counts. Each is an argument, or field: expression."
   adjust: [String!]
+  "A list of nested records, of which those change that have what the arguments say; the key finds the record, and an input object says what changes. Of document stores."
+  in: String
   "The type of the records, where the field answers something else."
   of: String
 ) on FIELD_DEFINITION

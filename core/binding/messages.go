@@ -84,6 +84,7 @@ const (
 	msgWriteNoField       = "%s is no field of %s%s"
 	msgWriteTwice         = "%s gives %s.%s twice: as %s and as %s"
 	msgWriteWhichKey      = "%s could find its record by %s, and by %s"
+	msgWriteInListAll     = "%s may be left out, and then all of %s are meant"
 	msgWriteFilter        = "%s may be left out, and then all records are meant"
 	msgWriteOfWhat        = "%s does not say of which type the records are that it writes"
 	msgWriteOfNothing     = "%s writes records of the type %q, which is none of the schema's%s\n→ name the type of the records"

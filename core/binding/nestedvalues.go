@@ -14,6 +14,7 @@ import (
 //	inspect(inspection: InspectionAdd!): Inspection @add      {… findings: [{code: "F-7" …}]}
 //	find(id: ID!, finding: FindingAdd!): Inspection @add(into: "findings")
 //	retract(id: ID!, code: String!): Inspection @remove(from: "findings")
+//	regrade(id: ID!, code: String!, change: FindingChange!): Inspection @change(in: "findings")
 
 // holder returns the field of a name whose records are nested in those of a set.
 func (b *binder) holder(r *Records, name string) *Field {
@@ -111,19 +112,25 @@ func (b *binder) nestedLeaf(w *Write, v *WriteValue, of *Field, in *schema.Input
 	return true
 }
 
-// A nestedList is a list of nested records that a field adds to, or takes from.
+// A nestedList is a list of nested records that a field adds to, takes from, or changes in.
 type nestedList struct {
-	name  string
-	of    *Field
-	how   store.How
-	value *WriteValue
+	name string
+	of   *Field
+	how  store.How // Appended, Dropped, or Inside
+	// value is what is added, or by what records of the list are found, and changes is what those
+	// get.
+	value   *WriteValue
+	changes []WriteValue
 }
 
 // listOf returns the list that a directive names, or nil.
 func (b *binder) listOf(f *schema.Field, d *language.Directive, w *Write) *nestedList {
 	list := &nestedList{name: text(d, "into"), how: store.Appended}
-	if w.Action == store.Remove {
+	switch w.Action {
+	case store.Remove:
 		list.name, list.how = text(d, "from"), store.Dropped
+	case store.Change:
+		list.name, list.how = text(d, "in"), store.Inside
 	}
 	if list.name == "" {
 		return nil
@@ -143,9 +150,9 @@ func (l *nestedList) takes(w *Write, a *schema.Input) bool {
 		return true
 	}
 	if _, isInput := schema.NamedOf(a.Type).(*schema.InputObject); isInput {
-		return l.how == store.Appended
+		return l.how != store.Dropped
 	}
-	return l.how == store.Dropped && a.Directive("at") == nil && len(l.of.Nested.Objects) == 1 && l.of.Nested.Objects[0].Fields[a.Name] != nil && !slices.Contains(w.Records.Key, a.Name)
+	return l.how != store.Appended && a.Directive("at") == nil && len(l.of.Nested.Objects) == 1 && l.of.Nested.Objects[0].Fields[a.Name] != nil && !slices.Contains(w.Records.Key, a.Name)
 }
 
 // ofList binds an argument that is of the list.
@@ -153,44 +160,82 @@ func (b *binder) ofList(f *schema.Field, w *Write, a *schema.Input, list *nested
 	if list.of == nil {
 		return // which is told
 	}
-	if list.how == store.Dropped {
-		if list.value == nil {
-			list.value = &WriteValue{Path: list.of.Wanted.Path, Kind: store.Record, How: store.Dropped, Together: true, About: w.Records.Type.String() + "." + list.name}
-		}
-		inner := list.of.Nested.Objects[0].Fields[a.Name]
-		own := WriteValue{Arg: a, Path: inner.Wanted.Path, About: a.Coordinate}
-		if b.nestedLeaf(w, &own, inner, a) {
-			list.value.Fields = append(list.value.Fields, own)
-		}
-		return
-	}
-	input := schema.NamedOf(a.Type).(*schema.InputObject)
-	v := &WriteValue{Arg: a, Path: list.of.Wanted.Path, How: store.Appended, About: w.Records.Type.String() + "." + list.name}
-	items := *a
-	if _, isList := schema.ListElem(a.Type); !isList { // one is a list of one
-		items.Type = &schema.List{Elem: a.Type}
-	}
-	if list.value != nil {
+	input, isInput := schema.NamedOf(a.Type).(*schema.InputObject)
+	switch {
+	case !isInput:
+		b.findsInList(w, a, list)
+	case list.how == store.Inside:
+		b.changesInList(f, w, a, input, list)
+	case list.value != nil:
 		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", msgNothingUsesArgument, a.Name, f.Coordinate())
-	} else if b.nestedIn(f, w, v, list.of, &items, input, []*schema.InputObject{input}) {
-		list.value = v
+	default:
+		v := &WriteValue{Arg: a, Path: list.of.Wanted.Path, How: store.Appended, About: w.Records.Type.String() + "." + list.name}
+		items := *a
+		if _, isList := schema.ListElem(a.Type); !isList { // one is a list of one
+			items.Type = &schema.List{Elem: a.Type}
+		}
+		if b.nestedIn(f, w, v, list.of, &items, input, []*schema.InputObject{input}) {
+			list.value = v
+		}
 	}
 }
 
-// listGiven adds what is added to a list, or taken from it; false after telling that nothing
-// is.
+// findsInList binds an argument by which records of the list are found.
+func (b *binder) findsInList(w *Write, a *schema.Input, list *nestedList) {
+	if !schema.IsNonNull(a.Type) {
+		b.fail(ruleWrite, a.Pos, a.Coordinate, "make it "+a.Type.String()+"!", msgWriteInListAll, a.Coordinate, list.name)
+		return
+	}
+	if list.value == nil {
+		how := list.how
+		if how == store.Inside {
+			how = store.Sought
+		}
+		list.value = &WriteValue{Path: list.of.Wanted.Path, Kind: store.Record, How: how, Together: true, About: w.Records.Type.String() + "." + list.name}
+	}
+	inner := list.of.Nested.Objects[0].Fields[a.Name]
+	own := WriteValue{Arg: a, Path: inner.Wanted.Path, About: a.Coordinate}
+	if b.nestedLeaf(w, &own, inner, a) {
+		list.value.Fields = append(list.value.Fields, own)
+	}
+}
+
+// changesInList binds the input object whose fields are what records of the list get.
+func (b *binder) changesInList(f *schema.Field, w *Write, a *schema.Input, input *schema.InputObject, list *nestedList) {
+	if _, isList := schema.ListElem(a.Type); isList || len(list.changes) > 0 {
+		b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out", msgNothingUsesArgument, a.Name, f.Coordinate())
+		return
+	}
+	whole := &WriteValue{}
+	one := *list.of
+	wanted := *list.of.Wanted.Elem
+	one.Wanted = wanted
+	if !b.nestedIn(f, w, whole, &one, a, input, []*schema.InputObject{input}) {
+		return
+	}
+	for _, v := range whole.Fields {
+		v.Arg, v.How, v.Path = a, store.Inside, list.of.Wanted.Path+"."+v.Path
+		list.changes = append(list.changes, v)
+	}
+}
+
+// listGiven adds what becomes of a list; false after telling that nothing does.
 func (b *binder) listGiven(f *schema.Field, d *language.Directive, w *Write, list *nestedList) bool {
 	if list.of == nil {
 		return false
 	}
 	if list.value == nil {
 		fix := "add an argument of an input type, such as " + list.of.Nested.Type.String() + "Add!"
-		if list.how == store.Dropped {
+		if list.how != store.Appended {
 			fix = "add an argument that is a field of " + list.of.Nested.Type.String()
 		}
 		b.fail(ruleWrite, d.Pos, f.Coordinate(), fix, msgWriteNothing, f.Coordinate())
 		return false
 	}
-	w.Values = append(w.Values, *list.value)
+	if list.how == store.Inside && len(list.changes) == 0 {
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "add an argument of an input type, such as "+list.of.Nested.Type.String()+"Change!", msgWriteNothing, f.Coordinate())
+		return false
+	}
+	w.Values = append(append(w.Values, *list.value), list.changes...)
 	return true
 }

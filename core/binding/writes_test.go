@@ -45,6 +45,7 @@ func TestWriteFindings(t *testing.T) {
 	const tugs = ` type Tug @stored(in: "db", as: "craft", key: "imo") { imo: ID! calls: [Call!]! @related(through: {set: "towage", here: "craft", there: "call"}) shifts: [Call!]! @related(through: {set: "shifts", here: "craft", there: "call"}) } type Never { x: Int`
 	const boats = ` } type Boat @stored(in: "db", as: "craft", key: "imo") { imo: ID! name: String! calls: [Call!]! @related(here: "imo", there: "craft") tugs: [Boat!]! @related(here: "imo", there: "name") } type Never { x: Int`
 	const moves = ` interface Move @stored(in: "db", as: "moves", key: "id") @kind(by: "kind") { id: ID! at: DateTime! } type In implements Move @kind(is: "in") { id: ID! at: DateTime! } type Out implements Move @kind(is: "out") { id: ID! at: DateTime! }`
+	const papers = ` } type Paper @stored(in: "inspections", as: "inspections", key: "_id") { id: ID! @at(path: "_id") outcome: String findings: [Finding!] } type Finding { code: String! text: String } type Never { x: Int`
 	var remedies languagetest.Remedies
 	for _, test := range []struct{ mutation, want string }{
 		{`a(call: CallAdd!): Call @add`, ``},
@@ -139,6 +140,19 @@ func TestWriteFindings(t *testing.T) {
 		{`a(craft: CraftNew!): Boat @add } input CraftNew { imo: ID! name: String! calls: [CallNew!] } input CallNew { plain: String! craft: ID!` + boats, `error write CallNew.craft: Mutation.a gives calls.craft twice`},
 		{`a(craft: CraftNew!): Boat @add } input CraftNew { imo: ID! name: String! tugs: [CraftNew!]` + boats, `error write CraftNew.tugs: CraftNew.tugs has records of the type CraftNew within others of it → leave it out`},
 		{`a(imo: ID!, craft: CraftNew!): Boat @change } input CraftNew { calls: [CallNew!] } input CallNew { plain: String!` + boats, `error argument CraftNew.calls: nothing of Mutation.a uses CraftNew.calls → leave it out`},
+		// Lists of nested records.
+		{`a(id: ID!, finding: FindingAdd!): Paper @add(into: "findings")` + papers, ``},
+		{`a(id: ID!, finding: FindingAdd!): Paper @add(into: "finding")` + papers, `error write Mutation.a: Mutation.a writes to the list "finding", and Paper has no list of nested records of that name in a store that takes them one by one → name a list of records that are nested in documents`},
+		{`a(id: ID!): Paper @add(into: "findings")` + papers, `error write Mutation.a: Mutation.a changes nothing → add an argument of an input type, such as FindingAdd!`},
+		{`a(id: ID!, code: String!): Paper @remove(from: "findings")` + papers, ``},
+		{`a(id: ID!, code: String): Paper @remove(from: "findings")` + papers, `error write Mutation.a(code:): Mutation.a(code:) may be left out, and then all of findings are meant → make it String!`},
+		{`a(id: ID!): Paper @remove(from: "findings")` + papers, `error write Mutation.a: Mutation.a changes nothing → add an argument that is a field of Finding`},
+		{`a(id: ID!, code: String!, change: FindingChange!, outcome: String): Paper @change(in: "findings")` + papers, ``},
+		{`a(id: ID!, code: String!): Paper @change(in: "findings")` + papers, `error write Mutation.a: Mutation.a changes nothing → add an argument of an input type, such as FindingChange!`},
+		{`a(id: ID!, change: FindingChange!): Paper @change(in: "findings")` + papers, `error write Mutation.a: Mutation.a changes nothing → add an argument that is a field of Finding`},
+		{`a(id: ID!, code: String!, changes: [FindingChange!]!): Paper @change(in: "findings")` + papers, `error argument Mutation.a(changes:): nothing uses the argument "changes" of Mutation.a → leave it out`},
+		{`a(id: ID!, code: String!, change: C!): Paper @change(in: "findings") } input C { cod: String` + papers, `error argument C.cod: C.cod is no field of Finding; did you mean "code"?`},
+		{`a(id: ID!, code: String!, change: CallChange!): Call @change(in: "tags")`, `error write Mutation.a: Mutation.a writes to the list "tags", and Call has no list of nested records of that name`},
 		// Pairs.
 		{`a(craft: ID!, call: ID!, role: String): Tug @pair(field: "calls", set: "at: now") }` + tugs, ``},
 		{`a(craft: ID!, call: ID!): Tug @unpair(field: "calls") }` + tugs, ``},

@@ -95,7 +95,7 @@ type Write struct {
 func (w *Write) String() string {
 	var columns, keys []string
 	for _, g := range w.Columns {
-		g.Field += []string{"", " counted", " appended to", " taken from"}[g.How]
+		g.Field += []string{"", " counted", " appended to", " taken from", " found in", " in it"}[g.How]
 		columns = append(columns, g.Field)
 	}
 	for _, g := range w.Keys {
@@ -134,6 +134,8 @@ const (
 	Adjusted            // it is added to the number that is stored, where NULL counts as 0
 	Appended            // its items come behind those of the list that is stored
 	Dropped             // the records of the list that is stored go which have its values
+	Sought              // nothing: the records of the list which have its values are those that Inside changes
+	Inside              // it takes the place of what is stored in these, at a path behind the list's
 )
 
 // Rows are the values that a write is asked with: first those of its Columns, then of

@@ -12,6 +12,7 @@ import (
 	"errors"
 	"net/url"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"go.mongodb.org/mongo-driver/v2/mongo"
@@ -48,6 +49,8 @@ type Source struct {
 	sample  int
 	most    int   // documents of an answer
 	bytes   int64 // of the documents of an answer, at most
+	// noFilters says that the server was found not to know array filters.
+	noFilters atomic.Bool
 	uuids
 }
 

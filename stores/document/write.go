@@ -173,8 +173,7 @@ func (r *write) one(ctx context.Context, rows *store.Rows, row int, a *store.Ans
 		return err
 	}
 	for attempt := 0; ; attempt++ {
-		a.Requests++
-		found, id, err := r.modify(ctx, query, update)
+		found, id, err := r.modify(ctx, query, update, rows, row, a)
 		switch {
 		case r.Action == store.Add && mongo.IsDuplicateKeyError(err) && attempt < maxAttempts: // another one added it between
 			continue
@@ -195,7 +194,12 @@ const maxAttempts = 4
 
 // modify changes or removes a document, and returns how many it found, and the id of one that
 // was added.
-func (r *write) modify(ctx context.Context, query, update bson.D) (found int64, id any, err error) {
+func (r *write) modify(ctx context.Context, query, update bson.D, rows *store.Rows, row int, a *store.Answer) (found int64, id any, err error) {
+	if r.inList() >= 0 {
+		found, err := r.inPlace(ctx, query, update, rows, row, a)
+		return found, nil, err
+	}
+	a.Requests++
 	switch {
 	case r.Action == store.Remove:
 		done, err := r.collection().DeleteOne(ctx, query)
@@ -342,16 +346,23 @@ func (r *write) update(rows *store.Rows, row int) (bson.D, error) {
 	parts := map[string]bson.D{}
 	for c, g := range r.Columns {
 		column := &rows.Columns[c]
+		at := r.inside(g.Field)
 		switch {
-		case rows.IsAbsent(c, row) || slices.Contains(r.Replaces, g.Field):
+		case rows.IsAbsent(c, row) || slices.Contains(r.Replaces, g.Field) || g.How == store.Sought:
 			continue
-		case column.Null[row] && g.How == store.Replaced:
-			parts["$unset"] = append(parts["$unset"], bson.E{Key: g.Field, Value: ""})
+		case column.Null[row] && (g.How == store.Replaced || g.How == store.Inside):
+			parts["$unset"] = append(parts["$unset"], bson.E{Key: at, Value: ""})
 			continue
 		case column.Null[row]:
 			continue
 		}
-		v, err := r.value(g.Field, column, row)
+		var v any
+		var err error
+		if g.How == store.Dropped {
+			v, err = r.parts(g.Field, column, row)
+		} else {
+			v, err = r.value(g.Field, column, row)
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -359,11 +370,11 @@ func (r *write) update(rows *store.Rows, row int) (bson.D, error) {
 			parts["$setOnInsert"] = append(parts["$setOnInsert"], bson.E{Key: g.Field, Value: v})
 			continue
 		}
-		operator := map[store.How]string{store.Replaced: "$set", store.Adjusted: "$inc", store.Appended: "$push", store.Dropped: "$pull"}[g.How]
+		operator := map[store.How]string{store.Replaced: "$set", store.Inside: "$set", store.Adjusted: "$inc", store.Appended: "$push", store.Dropped: "$pull"}[g.How]
 		if g.How == store.Appended {
 			v = bson.D{{Key: "$each", Value: v}}
 		}
-		parts[operator] = append(parts[operator], bson.E{Key: g.Field, Value: v})
+		parts[operator] = append(parts[operator], bson.E{Key: at, Value: v})
 	}
 	if r.Action == store.Add && !slices.ContainsFunc(r.Columns, func(g store.Given) bool { return g.Field == "_id" }) {
 		id, err := r.newID()

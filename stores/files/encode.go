@@ -18,13 +18,18 @@ var nothing = new(struct{})
 
 // without returns a value without what is nothing.
 func without(v any) any {
-	if object, ok := v.(map[string]any); ok {
-		for name, inner := range object {
+	switch v := v.(type) {
+	case map[string]any:
+		for name, inner := range v {
 			if inner == nothing {
-				delete(object, name)
+				delete(v, name)
 			} else {
-				object[name] = without(inner)
+				without(inner)
 			}
+		}
+	case []any:
+		for _, inner := range v {
+			without(inner)
 		}
 	}
 	return v
@@ -69,18 +74,6 @@ func added(stored, more any) (any, bool) {
 	}
 	digits, _ := sum.FloatPrec()
 	return json.Number(sum.FloatString(digits)), true
-}
-
-// fits reports whether an object has all that another one has.
-func fits(item, want any) bool {
-	object, ok := item.(map[string]any)
-	fields, _ := want.(map[string]any)
-	for name, v := range fields {
-		is, _ := json.Marshal(object[name])
-		wanted, _ := json.Marshal(v)
-		ok = ok && bytes.Equal(is, wanted)
-	}
-	return ok
 }
 
 // writers write each form of file, by its extension: fields in the order that the old file has

@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"osprey/core/store"
 )
@@ -345,6 +346,9 @@ func (w *working) find(rows *store.Rows, row int) (int, error) {
 		if !w.has(record, w.Keys, rows, first, row) {
 			continue
 		}
+		if !w.hasSought(record, rows, row) {
+			return -1, nil
+		}
 		var gone []string
 		for i, g := range w.Expect {
 			if column := first + len(w.Keys) + i; !rows.IsAbsent(column, row) && !w.has(record, w.Expect[i:i+1], rows, column, row) {
@@ -357,6 +361,27 @@ func (w *working) find(rows *store.Rows, row int) (int, error) {
 		return at, nil
 	}
 	return -1, nil
+}
+
+// hasSought reports whether the list of a record has one of those that are sought in it, if any
+// are.
+func (w *working) hasSought(record any, rows *store.Rows, row int) bool {
+	for c, g := range w.Columns {
+		if list, _ := store.JSONPath(record, g.Field).([]any); g.How == store.Sought && !slices.ContainsFunc(list, func(item any) bool { return w.fits(item, &rows.Columns[c], row) }) {
+			return false
+		}
+	}
+	return true
+}
+
+// fits reports whether a nested record has the values that are given of one.
+func (w *working) fits(item any, given *store.Column, row int) bool {
+	var fields []store.Given
+	for i, name := range given.Rows.Names {
+		fields = append(fields, store.Given{Field: name, Kind: given.Rows.Columns[i].Kind})
+	}
+	_, isRecord := item.(map[string]any)
+	return isRecord && w.has(item, fields, &store.Rows{Columns: given.Rows.Columns}, 0, row)
 }
 
 // has reports whether a record has the values of columns from a position on.
@@ -383,6 +408,8 @@ func (w *working) has(record any, fields []store.Given, rows *store.Rows, first,
 // changed returns a copy of a record with what a row changes.
 func (w *working) changed(of any, rows *store.Rows, row int) (map[string]any, error) {
 	record := deepCopy(of).(map[string]any)
+	var sought []any // of a list in it, and what these get
+	within, inside := "", map[string]any{}
 	for c, g := range w.Columns {
 		if rows.IsAbsent(c, row) {
 			continue
@@ -402,12 +429,28 @@ func (w *working) changed(of any, rows *store.Rows, row int) (map[string]any, er
 			v = append(slices.Clone(list), more...)
 		case store.Dropped:
 			list, _ := stored.([]any)
-			v = slices.DeleteFunc(slices.Clone(list), func(item any) bool { return fits(item, v) })
+			v = slices.DeleteFunc(slices.Clone(list), func(item any) bool { return w.fits(item, &rows.Columns[c], row) })
+		case store.Sought:
+			list, _ := stored.([]any)
+			sought = slices.DeleteFunc(slices.Clone(list), func(item any) bool { return !w.fits(item, &rows.Columns[c], row) })
+			within = g.Field + "."
+			continue
+		case store.Inside:
+			inside[strings.TrimPrefix(g.Field, within)] = v
+			continue
 		}
 		if v == nil {
 			v = nothing
 		}
 		store.PutPath(record, g.Field, v)
+	}
+	for path, v := range inside {
+		for _, item := range sought {
+			if v == nil {
+				v = nothing
+			}
+			store.PutPath(item.(map[string]any), path, v)
+		}
 	}
 	return without(record).(map[string]any), nil
 }
