@@ -18,7 +18,7 @@ import (
 func TestEachWrite(t *testing.T) {
 	service := open(t)
 	demotest.KeepRegistry(t)
-	folder := "../demo/harbour/operations"
+	folder := "../demo/harbour/operations/writes"
 	schema, err := os.ReadFile("../demo/harbour/schema/writes.graphql")
 	if err != nil {
 		t.Fatal(err)
@@ -26,12 +26,16 @@ func TestEachWrite(t *testing.T) {
 	_, fields, _ := strings.Cut(string(schema), "type Mutation {")
 	fields, _, _ = strings.Cut(fields, "\n}")
 	operations := ""
-	for _, name := range []string{"Arrive", "Writes"} {
+	order := strings.Fields("../Arrive ArriveAll FileAll Correct CorrectAll Move Load BoardPilot Assign Release Depart Strike StrikeAll License Enrol Rename Retire Inspect Find Amend Withdraw Dismiss Reach")
+	for _, name := range order {
 		text, err := os.ReadFile(filepath.Join(folder, name+".graphql"))
 		if err != nil {
 			t.Fatal(err)
 		}
 		operations += string(text)
+	}
+	if files, _ := filepath.Glob(folder + "/*.graphql"); len(files) != len(order)-1 {
+		t.Errorf("there are %d operations, and %d are done", len(files)+1, len(order))
 	}
 	for _, m := range regexp.MustCompile(`(?m)^  (\w+)\(`).FindAllStringSubmatch(fields, -1) {
 		if !regexp.MustCompile(`\b` + m[1] + `\(`).MatchString(operations) {

@@ -25,13 +25,19 @@ const SuppliedName = "(supplied)"
 //
 // The schema is nil, or has errors, if it cannot be bound.
 func Resolve(texts []schema.Text, sources map[string]*Source) (*schema.Schema, *Bound, language.Problems) {
-	folds := func(source string) bool {
-		known := sources[source]
-		return known != nil && known.Capabilities.Link
+	knows := abilities{
+		folds: func(source string) bool {
+			known := sources[source]
+			return known != nil && known.Capabilities.Link
+		},
+		tells: func(source string) bool {
+			known := sources[source]
+			return known != nil && known.Catalogue != nil
+		},
 	}
 	without := map[string]bool{}
 	for {
-		s, problems := build(texts, folds, without)
+		s, problems := build(texts, knows, without)
 		if problems.Failed() {
 			return s, nil, problems
 		}
@@ -51,11 +57,18 @@ func Resolve(texts []schema.Text, sources map[string]*Source) (*schema.Schema, *
 // define. folds tells of a source by name whether it can look at related
 // records of its own while it reads; nil stands for any.
 func Build(texts []schema.Text, folds func(source string) bool) (*schema.Schema, language.Problems) {
-	return build(texts, folds, nil)
+	if folds == nil {
+		folds = func(string) bool { return true }
+	}
+	return build(texts, abilities{folds, func(string) bool { return false }}, nil)
 }
 
+// abilities are what is known of sources while types are supplied: whether one can look at
+// related records of its own while it reads, and whether it has told what it fills by itself.
+type abilities struct{ folds, tells func(source string) bool }
+
 // build is [Build] without some fields of supplied types, by their coordinates.
-func build(texts []schema.Text, folds func(source string) bool, without map[string]bool) (*schema.Schema, language.Problems) {
+func build(texts []schema.Text, knows abilities, without map[string]bool) (*schema.Schema, language.Problems) {
 	texts = append([]schema.Text{Directives}, texts...)
 	s, problems := schema.Build(texts...)
 	if s.Mutation != nil {
@@ -65,10 +78,7 @@ func build(texts []schema.Text, folds func(source string) bool, without map[stri
 	if len(s.Undefined()) == 0 {
 		return s, problems
 	}
-	if folds == nil {
-		folds = func(string) bool { return true }
-	}
-	sup := &supplier{schema: s, folds: folds, without: without, done: map[string]bool{}}
+	sup := &supplier{schema: s, abilities: knows, without: without, done: map[string]bool{}}
 	// Pages come first: until they are defined, a field whose type is a page has
 	// no type, and a filter cannot tell what it leads to.
 	isPage := func(name string) bool {
@@ -88,8 +98,8 @@ func build(texts []schema.Text, folds func(source string) bool, without map[stri
 }
 
 type supplier struct {
-	schema  *schema.Schema
-	folds   func(source string) bool
+	schema *schema.Schema
+	abilities
 	without map[string]bool // coordinates of fields that are left out
 	done    map[string]bool
 	wanted  []string
@@ -324,7 +334,8 @@ func (s *supplier) sort(name string, t schema.Named) {
 
 // add writes what a new record of a type is given.
 func (s *supplier) add(name string, t schema.Named) {
-	s.given(name, t, "What a new "+t.String()+" is given.", true)
+	in := storedIn(t) // nothing fills what is nested in other records
+	s.given(name, t, "What a new "+t.String()+" is given.", in == "" || s.tells(in))
 }
 
 // change writes what a record of a type can be changed in: what is absent is left alone.
