@@ -60,19 +60,31 @@ func (e Errors) Error() string {
 func Func[Record, Args, Result any](name string, f func(ctx context.Context, calls []Call[Record, Args]) ([]Result, error)) Function {
 	return Function{name, functions.Func{
 		Check: func(s store.Signature) error {
+			if s.Within {
+				return errors.New("it takes part in no transaction: make it with osprey.Within")
+			}
 			return checkSignature(s, reflect.TypeFor[Record](), reflect.TypeFor[Args](), reflect.TypeFor[Result]())
 		},
 		Call: func(ctx context.Context, inputs [][]byte) ([]functions.Result, error) {
-			calls := make([]Call[Record, Args], len(inputs))
-			for i, input := range inputs {
-				if err := json.Unmarshal(input, &calls[i]); err != nil {
-					return nil, unread(err)
-				}
+			calls, err := callsOf[Record, Args](inputs)
+			if err != nil {
+				return nil, err
 			}
 			results, err := f(ctx, calls)
 			return written(len(inputs), results, err)
 		},
 	}}
+}
+
+// callsOf reads the calls of a function.
+func callsOf[Record, Args any](inputs [][]byte) ([]Call[Record, Args], error) {
+	calls := make([]Call[Record, Args], len(inputs))
+	for i, input := range inputs {
+		if err := json.Unmarshal(input, &calls[i]); err != nil {
+			return nil, unread(err)
+		}
+	}
+	return calls, nil
 }
 
 // unread is the error of a call that does not fit the Go types of a function.

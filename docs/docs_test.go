@@ -142,6 +142,15 @@ func TestTypes(t *testing.T) {
 			harbour[key] = element
 		}
 	}
+	example, err := os.ReadFile("examples/embed/main.go")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, m := range regexp.MustCompile("`(extend type[^`]*)`").FindAllStringSubmatch(string(example), -1) {
+		for key, element := range elements(t, "examples/embed", m[1]) {
+			harbour[key] = element
+		}
+	}
 	compared := 0
 	for _, b := range blocks(t) {
 		if b.kind != "graphql" || strings.HasPrefix(b.text, "# ") || b.page == "directives.md" {

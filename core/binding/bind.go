@@ -53,7 +53,7 @@ func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 		needs:   map[*schema.Field]*language.SelectionSet{},
 		groups:  map[*schema.Object]bool{}, bindsGroup: map[*schema.Object]bool{},
 	}
-	for _, name := range []string{"stored", "at", "related", "kind", "read", "total", "computed", "add", "change", "remove"} {
+	for _, name := range []string{"stored", "at", "related", "kind", "read", "total", "computed", "add", "change", "remove", "pair", "unpair", "within"} {
 		if d := s.Directive(name); d != nil && s.Position(d.Pos).Name != Directives.Name {
 			b.fail(ruleNotYet, d.Pos, "@"+name, "rename yours", msgDirectiveOspreySOwn, name)
 			return b.bound, b.problems, nil
@@ -78,6 +78,7 @@ func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 	if s.Subscription != nil {
 		b.warn(ruleNotYet, s.Subscription.Pos, s.Subscription.Name, "leave it out, unless other tools need it", msgSubscriptions, s.Subscription.Name)
 	}
+	b.withins()
 	b.cycles()
 	b.crossings()
 	b.problems.Sort()

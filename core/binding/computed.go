@@ -200,6 +200,35 @@ func (b *binder) rootOf(t schema.Named) schema.Named {
 
 // call binds a field that a function gives.
 func (b *binder) call(f *schema.Field, d *language.Directive, by string) *Field {
+	source, function := b.functionOf(f, d, by, msgNoFunction)
+	if source == nil {
+		return nil
+	}
+	bound := &Field{Def: f, How: Called, Source: source, Function: function}
+	signature := store.Signature{Args: &store.ValueType{}, Result: b.valueTypeOf(f.Type, nil)}
+	if root := b.isRoot(f.Owner); !root {
+		signature.Record = &store.ValueType{}
+	}
+	if text := text(d, "needs"); text != "" {
+		if !b.neededFields(f, d, bound, text) {
+			return nil
+		}
+		signature.Record = b.selectedType(b.rootOf(f.Owner), bound.Needs)
+	}
+	b.passed(f, bound, signature.Args)
+	if bound.Result = b.result(f, source); bound.Result == nil {
+		return nil
+	}
+	if err := source.Capabilities.CanCall(function, signature); err != nil {
+		b.fail(ruleComputed, d.Pos, f.Coordinate(), "", msgFunction, f.Coordinate(), by, err)
+		return nil
+	}
+	return bound
+}
+
+// functionOf returns the source of a function and its name there; nil after telling, as
+// format says it, that there is none.
+func (b *binder) functionOf(f *schema.Field, d *language.Directive, by, format string) (*Source, string) {
 	name, function, _ := strings.Cut(by, ".")
 	source := b.bound.Sources[name]
 	if source == nil || source.Capabilities.CanCall == nil || function == "" {
@@ -214,35 +243,21 @@ func (b *binder) call(f *schema.Field, d *language.Directive, by string) *Field 
 		if len(names) > 0 {
 			fix += "; declared are " + strings.Join(names, ", ")
 		}
-		b.fail(ruleComputed, d.Pos, f.Coordinate(), fix, msgNoFunction, f.Coordinate(), by, language.DidYouMean(name, names))
-		return nil
+		b.fail(ruleComputed, d.Pos, f.Coordinate(), fix, format, f.Coordinate(), by, language.DidYouMean(name, names))
+		return nil, ""
 	}
-	bound := &Field{Def: f, How: Called, Source: source, Function: function}
-	signature := store.Signature{Args: &store.ValueType{}, Result: b.valueTypeOf(f.Type, nil)}
-	if root := b.isRoot(f.Owner); !root {
-		signature.Record = &store.ValueType{}
-	}
-	if text := text(d, "needs"); text != "" {
-		if !b.neededFields(f, d, bound, text) {
-			return nil
-		}
-		signature.Record = b.selectedType(b.rootOf(f.Owner), bound.Needs)
-	}
+	return source, function
+}
+
+// passed gives all arguments of a field to its function.
+func (b *binder) passed(f *schema.Field, bound *Field, shapes *store.ValueType) {
 	for _, a := range f.Args {
 		bound.Args = append(bound.Args, Arg{Def: a, Role: Passed})
 		shape := b.valueTypeOf(a.Type, nil)
 		shape.Name = a.Name
 		shape.Nullable = shape.Nullable && a.Default == nil
-		signature.Args.Fields = append(signature.Args.Fields, shape)
+		shapes.Fields = append(shapes.Fields, shape)
 	}
-	if bound.Result = b.result(f, source); bound.Result == nil {
-		return nil
-	}
-	if err := source.Capabilities.CanCall(function, signature); err != nil {
-		b.fail(ruleComputed, d.Pos, f.Coordinate(), "", msgFunction, f.Coordinate(), by, err)
-		return nil
-	}
-	return bound
 }
 
 // neededFields reads what a function needs of its record; false after telling

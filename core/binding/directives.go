@@ -125,6 +125,14 @@ directive @unpair(
   field: String!
 ) on FIELD_DEFINITION
 
+"A function of the Go program takes part in the transaction of a field that writes: it is called behind what is written, and before what is removed, and is given the transaction. If it returns an error, nothing is done. For fields with @add, @change, @remove, @pair or @unpair, of relational databases."
+directive @within(
+  "The function, as source.name."
+  by: String!
+  "What the function is given of each record: a selection of fields of its type, of the same source."
+  needs: String
+) on FIELD_DEFINITION
+
 "The field reads its type's records; its arguments narrow, sort and page them. For fields of the query type and of types that group them."
 directive @read(
   "The order where the caller asks for none: fields of the type, each with asc or desc. Default: the key."

@@ -67,6 +67,11 @@ const (
 
 // write
 const (
+	msgWithinNoWrite      = "%s has @within, and writes nothing\n→ leave it out, or let @computed name the function"
+	msgWithinNoStore      = "%s has a function in its transaction, and the source %s has none that a function could take part in\n→ leave @within out, or write to a relational database"
+	msgWithinNoFunction   = "the transaction of %s has %q in it, which is no function of a source%s"
+	msgWithin             = "the transaction of %s has %s in it: %v\n→ correct the name, or the types of the function"
+	msgWithinElsewhere    = "what the function in the transaction of %s needs is in %s, too, which is not in the transaction\n→ leave it out of needs"
 	msgWriteElsewhere     = "%s has @%s, which is for fields of the mutation type\n→ move it there"
 	msgWriteSeveral       = "%s writes records of several sets\n→ give it the type of one of them"
 	msgWriteReadOnly      = "%s writes to %s, which cannot be written to: %s\n→ write to a table, or let a function make the change"

@@ -46,7 +46,7 @@ func (b *binder) pair(f *schema.Field, d *language.Directive, action store.Actio
 	bound := &Field{Def: f, How: Written, Target: r, Only: of.only, Here: related.JoinTable.Here, There: related.Here, Single: true, Write: w}
 	values := b.settings(f, w, d) // of @unpair there are none
 	for _, a := range f.Args {
-		if !b.onlyLooked(w, a, values) {
+		if !b.onlyLooked(f, w, a, values) {
 			b.given(f, w, a, false, false)
 		}
 	}
@@ -64,6 +64,7 @@ func (b *binder) pair(f *schema.Field, d *language.Directive, action store.Actio
 	} else {
 		b.partedBy(f, w, key)
 	}
+	b.within(f, bound)
 	if schema.IsNonNull(f.Type) {
 		b.warn(ruleNullable, f.Pos, f.Coordinate(), "make it "+schema.Nullable(f.Type).String(), msgRequiredWhenNoRecord, f.Coordinate())
 	}

@@ -54,15 +54,16 @@ func (b *binder) settings(f *schema.Field, w *Write, d *language.Directive) (val
 	return values
 }
 
-// onlyLooked reports whether an argument is no field of the type, and an expression looks at it.
-func (b *binder) onlyLooked(w *Write, a *schema.Input, values []WriteValue) bool {
+// onlyLooked reports whether an argument is no field of the type, and an expression looks at it,
+// or a function in the transaction.
+func (b *binder) onlyLooked(f *schema.Field, w *Write, a *schema.Input, values []WriteValue) bool {
 	if a.Directive("at") != nil || b.writtenPath(w.Records, a.Name) != "" || b.holder(w.Records, a.Name) != nil {
 		return false
 	}
 	if _, isInput := schema.NamedOf(a.Type).(*schema.InputObject); isInput {
 		return false
 	}
-	return slices.ContainsFunc(values, func(v WriteValue) bool { return slices.Contains(v.Set.Args, a) })
+	return f.Directive("within") != nil || slices.ContainsFunc(values, func(v WriteValue) bool { return slices.Contains(v.Set.Args, a) })
 }
 
 // set adds the value of an expression, which nothing else may give.

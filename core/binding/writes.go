@@ -35,6 +35,8 @@ type Write struct {
 	// Pair says that Records are the rows of a join table. Of each row that is given, the
 	// record is answered to which it belongs, whether the row was there or not.
 	Pair bool
+	// Within is the function that takes part in the transaction; nil if none does.
+	Within *Field
 	// Answer is what the field answers if not the records themselves.
 	Answer *Answer
 }
@@ -129,7 +131,7 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 	values := b.settings(f, w, d)
 	for _, a := range f.Args {
 		switch {
-		case b.onlyLooked(w, a, values):
+		case b.onlyLooked(f, w, a, values):
 		case a.Name == "filter" && a.Directive("at") == nil && !schema.IsLeaf(schema.NamedOf(a.Type)) && action != store.Add:
 			b.findAll(f, bound, a)
 		case list != nil && list.takes(w, a):
@@ -155,6 +157,7 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 		b.found(f, d, bound)
 	}
 	b.taken(f, w, d)
+	b.within(f, bound)
 	return bound
 }
 

@@ -153,6 +153,15 @@ func TestWriteFindings(t *testing.T) {
 		{`a(id: ID!, code: String!, changes: [FindingChange!]!): Paper @change(in: "findings")` + papers, `error argument Mutation.a(changes:): nothing uses the argument "changes" of Mutation.a → leave it out`},
 		{`a(id: ID!, code: String!, change: C!): Paper @change(in: "findings") } input C { cod: String` + papers, `error argument C.cod: C.cod is no field of Finding; did you mean "code"?`},
 		{`a(id: ID!, code: String!, change: CallChange!): Call @change(in: "tags")`, `error write Mutation.a: Mutation.a writes to the list "tags", and Call has no list of nested records of that name`},
+		// Functions in the transaction.
+		{`a(craft: ID!, plain: String!, why: String): Call @add @within(by: "fees.admit", needs: "id craft { name }")`, ``},
+		{`a(id: ID!): Call @remove @within(by: "fees.admit")`, ``},
+		{`a(craft: ID!, call: ID!): Tug @pair(field: "calls", set: "at: now") @within(by: "fees.admit", needs: "imo") }` + tugs, ``},
+		{`a(id: ID!): Call @remove @within(by: "fee.admit")`, `error computed Mutation.a: the transaction of Mutation.a has "fee.admit" in it, which is no function of a source; did you mean "fees"?`},
+		{`a(id: ID!): Call @remove @within(by: "fees.admit", needs: "i")`, `error write Mutation.a: what Mutation.a needs is no selection of its type: Call has no field "i"`},
+		{`a(id: ID!): Paper @remove @within(by: "fees.admit")` + papers, `error write Mutation.a: Mutation.a has a function in its transaction, and the source inspections has none that a function could take part in`},
+		{`a(id: ID!): Call @computed(by: "fees.admit") @within(by: "fees.admit")`, `error write Mutation.a: Mutation.a has @within, and writes nothing`},
+		{`a(imo: ID!): Buoy @remove @within(by: "fees.admit", needs: "imo near { name }") } type Buoy @stored(in: "db", as: "craft", key: "imo") { imo: ID! near: Near @related(here: "name") } type Near @stored(in: "tides", as: "stations", key: "code") { code: ID! name: String!`, `error write Mutation.a: what the function in the transaction of Mutation.a needs is in tides, too, which is not in the transaction`},
 		// Pairs.
 		{`a(craft: ID!, call: ID!, role: String): Tug @pair(field: "calls", set: "at: now") }` + tugs, ``},
 		{`a(craft: ID!, call: ID!): Tug @unpair(field: "calls") }` + tugs, ``},

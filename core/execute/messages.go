@@ -50,6 +50,11 @@ const (
 	msgPromisesOneRecordWere = "%s promises one record, and %d were found"
 )
 
+// REFUSED FUNCTION
+const (
+	msgRefused = "%s is refused, and nothing of it is done: %s"
+)
+
 // CONSTRAINT
 const (
 	msgTaken            = "%s is taken: another record has it"

@@ -120,6 +120,7 @@ func (r *run) forget(units []*plan.Unit) {
 			r.links[s.ID], r.visible[s.ID] = link{}, visible{}
 		}
 	}
+	clear(r.expressed)
 }
 
 // undo makes an error that of a unit, and tells the others that they are undone with it.
@@ -197,8 +198,12 @@ func (r *run) sequence(u *plan.Unit, write *plan.Fetch) []int {
 // there is nothing to write.
 func (r *run) resolve(u *plan.Unit) (some bool, err error) {
 	for _, id := range u.Fetches {
-		if err := r.plan.Fetches[id].Err; err != nil {
-			return false, err
+		f := r.plan.Fetches[id]
+		if f.Err != nil && f.Reads[0].Call != nil {
+			return false, failedWithin(f, f.Err)
+		}
+		if f.Err != nil {
+			return false, f.Err
 		}
 	}
 	write := r.plan.Fetches[u.Write]
@@ -224,6 +229,11 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 	before := made.RoundTrips // of attempts that met another change
 	if w := f.Reads[0].Write; w == nil {
 		inputs, keys, ask := r.gather(f)
+		for _, read := range f.Reads {
+			if err := r.uncallable(read); err != nil {
+				return err
+			}
+		}
 		switch {
 		case f.Reads[0].Store.Lock && r.badRead[f.Reads[0]] != nil:
 			return r.badRead[f.Reads[0]] // by which the records are to be found
@@ -233,6 +243,9 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 		}
 		r.inputs[f.ID] = inputs
 		*made = StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}
+		if f.Reads[0].Call != nil {
+			made.Keys, made.Calls = 0, keys
+		}
 	} else {
 		if w.Found != nil || w.Above != nil {
 			r.inputs[f.ID] = sized(r.inputs[f.ID], 1)
@@ -250,7 +263,12 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 	if !r.countRequests(1) {
 		return r.stopping()
 	}
-	got := r.askOf(ctx, f, func() (*store.Answer, error) { return session.Run(ctx, f.Request, r.opts.Caller, r.inputs[f.ID]) })
+	got := r.askOf(ctx, f, func() (*store.Answer, error) {
+		if f.Reads[0].Call != nil {
+			return r.callWithin(ctx, session, f)
+		}
+		return session.Run(ctx, f.Request, r.opts.Caller, r.inputs[f.ID])
+	})
 	made.Time, made.Err, made.RoundTrips = got.time, got.err, before+1
 	if got.err != nil {
 		return got.err

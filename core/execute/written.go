@@ -88,8 +88,20 @@ func (r *run) failedWrite(f *plan.Field, err error) {
 		r.fail(f, nil, string(known.Code), fetch.Source, fmt.Sprintf(msgConflict, f.At))
 		return
 	}
+	if before := (*told)(nil); errors.As(err, &known) && !errors.As(err, &before) && (known.Code == store.Refused || known.Code == store.Function) {
+		before := len(r.errs)
+		r.fail(f, nil, string(known.Code), fetch.Source, fmt.Sprintf(msgRefused, f.At, known.Msg))
+		if list := fetch.Reads[0].Write.List; len(r.errs) > before && known.Row > 0 && list != nil {
+			r.errs[before].Input = []any{list.Name, known.Row - 1}
+		}
+		return
+	}
 	code, msg := describe(fetch, err)
-	r.fail(f, nil, code, fetch.Source, msg)
+	source := fetch.Source
+	if before := (*told)(nil); errors.As(err, &before) && before.source != "" {
+		source = before.source
+	}
+	r.fail(f, nil, code, source, msg)
 }
 
 // brokenRule says which rule a write breaks.

@@ -15,6 +15,7 @@ type unit struct {
 	field       *Field
 	find, write *readNode // find is nil where nothing is found first
 	nested      []*readNode
+	within      []*readNode // calls of the function that takes part
 }
 
 // own returns, of each read that is fed by nothing but a write and reads of its source,
@@ -32,6 +33,9 @@ func (b *builder) own() map[*Read]*readNode {
 	for _, u := range b.units {
 		writes[u.write.read] = u.write
 		for _, n := range u.nested {
+			writes[n.read] = u.write
+		}
+		for _, n := range u.within {
 			writes[n.read] = u.write
 		}
 		if u.find != nil {
@@ -72,10 +76,17 @@ func (b *builder) writeUnits() {
 		if own.Writing == nil { // the source has not told yet what it can do
 			own.Writing = &store.Writing{}
 		}
+		var calls []int
+		for _, n := range u.within {
+			calls = append(calls, n.read.Fetch.ID)
+		}
 		begin := b.plan.Fetches[own.Fetches[0]].After
 		for _, f := range b.plan.Fetches { // in the order of their waves
 			if other := b.unitOf[f.Reads[0]]; other != nil && other != u.write {
 				continue
+			}
+			if slices.Contains(calls, f.ID) {
+				own.Fetches = append(own.Fetches, f.ID)
 			}
 			if slices.Contains(own.Fetches, f.ID) || f.Source != write.Source || f.Reads[0].since != u.write.read.since {
 				continue // of another source, or of another root field

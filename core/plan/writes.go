@@ -132,8 +132,12 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 		n.read.Feeds = []Feed{{Rows: written.public}}
 		written.since = wave // what is read of the records is read behind the write
 	}
-	if last := b.nest(&u, own, of, values, wave); last > wave {
+	last := b.nest(&u, own, of, values, wave)
+	if last > wave {
 		written.since = last
+	}
+	if of.Within != nil {
+		b.within(&u, written, g, def, last)
 	}
 	for _, path := range def.Here { // which is also how many there are
 		written.column(store.Wanted{Path: path, Kind: kindOf(of.Records.Info, path)})
@@ -229,6 +233,72 @@ func (b *builder) find(g group, def *binding.Field) (*readNode, *rows) {
 	n.read.cover(step.Field)
 	return n, n.rows(step)
 }
+
+// within plans the function that takes part in the transaction of a write: what it needs of the
+// records is read behind the write, in the transaction, and what is answered behind the function.
+//
+//	wave 1  add port_calls
+//	wave 2  port_calls by id, with craft       what it needs
+//	wave 3  call admit
+//	wave 4  port_calls by id                   the answer
+//
+// A removal is answered with what was there before the function.
+func (b *builder) within(u *unit, written *rows, g group, def *binding.Field, last int) {
+	called := def.Write.Within
+	keyed := *def
+	keyed.How, keyed.Many, keyed.Args = binding.Related, false, nil
+	written.since = max(written.since, last)
+	before := def.Write.Action == store.Remove && !def.Write.Pair
+	name := "within"
+	if before { // the function, and the answer, look at the same
+		name = writtenStep
+	}
+	node := b.readFor(written, name, &keyed, arguments{})
+	records, only := def.Target, def.Only
+	types := b.bound.Schema.Possible(records.Type)
+	if only != nil {
+		types = only
+	}
+	kind := -1
+	if len(types) > 1 && records.Kind != nil {
+		kind = node.rows.column(store.Wanted{Path: records.Kind.Path, Kind: records.Kind.Column})
+	}
+	end := 0
+	for _, t := range types {
+		object := records.Object(t)
+		if object == nil {
+			continue
+		}
+		node.rows.only = Only{Kind: kind}
+		if kind >= 0 {
+			node.rows.only.Stored = records.Kind.Stored[t]
+		}
+		call := &Call{Args: b.passed(g, called), Only: node.rows.only, Needs: b.needed(node.rows, called, object)}
+		step := &Step{ID: len(b.plan.Steps), Field: b.here(), One: true, Call: call, Parent: node.rows.public}
+		b.plan.Steps = append(b.plan.Steps, step)
+		needs := readsOf(call.Needs, []*Read{node.rows.node.read})
+		wave := 0
+		for _, read := range needs {
+			wave = max(wave, read.wave+1)
+		}
+		n := &readNode{
+			read:   &Read{Store: &store.Read{Set: called.Function, Parent: -1, Calls: true}, Call: step, Needs: needs, wave: wave, since: b.done},
+			source: called.Source, wave: wave,
+		}
+		b.reads = append(b.reads, n)
+		rows := n.rows(step)
+		rows.column(store.Wanted{Kind: store.Text}) // of nothing
+		n.read.cover(step.Field)
+		u.within = append(u.within, n)
+		end = max(end, wave)
+	}
+	if !before {
+		written.since = end
+	}
+}
+
+// writtenStep is the name of the step that reads what was written.
+const writtenStep = "written"
 
 // writeArgs are the arguments of a write, each resolved once.
 type writeArgs struct {

@@ -20,6 +20,7 @@ const (
 	Cancelled Code = "CANCELLED"     // nobody waits for the answer any more
 	BadWrite  Code = "CONSTRAINT"    // a write breaks a rule of the store
 	Conflict  Code = "CONFLICT"      // a write met another one, and nothing of it is done
+	Refused   Code = "REFUSED"       // a function in the transaction of a write returned an error
 )
 
 // An Error is the failure of a request to a store.
@@ -29,6 +30,8 @@ type Error struct {
 	Err  error  // for the log; may be nil
 	// Broken is, of BadWrite, the rule that is broken.
 	Broken *Broken
+	// Row is, of Refused, which of the records that are written is refused, from 1; 0 of all.
+	Row int
 }
 
 // Error returns what operators read: the message and the cause.

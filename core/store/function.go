@@ -9,6 +9,8 @@ type Signature struct {
 	Record *ValueType // what it is given of each record; nil for a root field
 	Args   *ValueType // the arguments of the field, by name
 	Result *ValueType
+	// Within says that it takes part in a transaction, and gives nothing.
+	Within bool
 }
 
 // A ValueType is a type of values as JSON has them.

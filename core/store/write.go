@@ -26,6 +26,8 @@ type Writing struct {
 	Single bool
 	// Takes says why a write cannot be made; nil if it can. If it is nil itself, all can.
 	Takes func(w *Write) error
+	// Shares says that its sessions are [Sharing].
+	Shares bool
 	// Free says that the source requires no field but a key.
 	Free bool
 	// Scale is how many digits of a second a moment holds; nil for microseconds, or what the
@@ -46,6 +48,22 @@ type Session interface {
 	// nothing.
 	Rollback()
 }
+
+// Sharing is what a session has in which functions of the program can take part.
+type Sharing interface {
+	// Share lets use take part in the transaction, by a value that the store's own programs know:
+	// of relational databases one with ExecContext, QueryContext and QueryRowContext as
+	// database/sql has them. If use fails, or ends the transaction itself, the session fails.
+	Share(ctx context.Context, use func(tx any) error) error
+}
+
+type txKey struct{}
+
+// WithTx returns a context in which functions of the program take part in a transaction.
+func WithTx(ctx context.Context, tx any) context.Context { return context.WithValue(ctx, txKey{}, tx) }
+
+// TxOf returns the transaction in which a function takes part; nil if it does in none.
+func TxOf(ctx context.Context) any { return ctx.Value(txKey{}) }
 
 // Ahead is what a session has that can be asked for what was added in the same breath as it is
 // added.

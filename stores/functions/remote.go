@@ -60,7 +60,12 @@ func (s *Remote) Catalogue(context.Context) (*store.Catalogue, error) { return c
 // Capabilities says that the source is called.
 // Which functions the service has, it does not say.
 func (s *Remote) Capabilities() store.Capabilities {
-	return store.Capabilities{CanCall: func(string, store.Signature) error { return nil }}
+	return store.Capabilities{CanCall: func(_ string, s store.Signature) error {
+		if s.Within {
+			return errors.New("a remote function cannot take part in a transaction: name one of the Go program")
+		}
+		return nil
+	}}
 }
 
 // Prepare makes a request of calls.

@@ -105,6 +105,15 @@ func (x *session) RunAhead(ctx context.Context, w store.Request, rows *store.Row
 	return written, read, err
 }
 
+// Share is as that of the session, if it has it.
+func (x *session) Share(ctx context.Context, use func(tx any) error) error {
+	inner, ok := x.Session.(store.Sharing)
+	if !ok {
+		return errors.ErrUnsupported
+	}
+	return inner.Share(ctx, use)
+}
+
 // Commit ends the session.
 func (x *session) Commit(ctx context.Context) error {
 	defer x.leave()

@@ -105,7 +105,7 @@ func DefaultPool() int { return 2 * runtime.GOMAXPROCS(0) }
 // Capabilities says that a database does everything itself.
 func (s *Source) Capabilities() store.Capabilities {
 	return store.Capabilities{Fold: true, Group: store.BySource, Page: store.PagePerKey, Aggregate: true, Link: true,
-		Write: &store.Writing{Begin: s.begin, Prepare: s.prepareWrite, AnyKey: s.dialect.writing.anyKey(), Single: s.config.Kind == SQLite}}
+		Write: &store.Writing{Begin: s.begin, Prepare: s.prepareWrite, AnyKey: s.dialect.writing.anyKey(), Shares: true, Single: s.config.Kind == SQLite}}
 }
 
 // Ping reports whether the database answers.

@@ -59,7 +59,7 @@ func HarbourTexts(t testing.TB, root string) []schema.Text {
 }
 
 // Writable says that a source is written to, though nothing is ever begun.
-func Writable() *store.Writing { return &store.Writing{} }
+func Writable() *store.Writing { return &store.Writing{Shares: true} }
 
 // Documents says that a source is written to document by document, though nothing is.
 func Documents() *store.Writing { return &store.Writing{Nests: true, Apart: true} }

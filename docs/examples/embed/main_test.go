@@ -74,4 +74,21 @@ func TestEmbed(t *testing.T) {
 			t.Errorf("a call is labelled %q, want %q", c.Label, want)
 		}
 	}
+	// What the function refuses is not there; what it does is done with the rest.
+	demotest.KeepRegistry(t)
+	for berth, want := range map[int]string{
+		2: `Mutation.moor is refused, and nothing of it is done: Old Undertow has 237.1 m, and Old Quay B has 120 m`,
+		1: `{"data":{"moor":{"label":"Old Undertow at Old Quay A"}}}`,
+	} {
+		query := fmt.Sprintf(`{"query": "mutation { moor(call: {craft: 9100112, arrivedAt: \"2030-01-01T00:00:00Z\", purpose: REPAIR, quay: \"Q1\", berth: %d}) { label } }"}`, berth)
+		res, err := http.Post("http://"+address+"/graphql", "application/json", strings.NewReader(query))
+		if err != nil {
+			t.Fatal(err)
+		}
+		body, _ := io.ReadAll(res.Body)
+		res.Body.Close()
+		if !strings.Contains(string(body), want) {
+			t.Errorf("berth %d is answered with %s", berth, body)
+		}
+	}
 }
