@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"syscall"
 	"time"
 
@@ -25,8 +26,8 @@ type MariaDB struct {
 	server *exec.Cmd
 }
 
-// StartMariaDB starts a server, which ends with the process.
-func StartMariaDB(ctx context.Context) (_ *MariaDB, err error) {
+// StartMariaDB starts a server, with further options of its own, which ends with the process.
+func StartMariaDB(ctx context.Context, options ...string) (_ *MariaDB, err error) {
 	m := &MariaDB{}
 	if m.dir, err = os.MkdirTemp("/var/tmp", "osprey-mariadb-"); err != nil {
 		return nil, err
@@ -51,10 +52,10 @@ func StartMariaDB(ctx context.Context) (_ *MariaDB, err error) {
 	}
 	port := listener.Addr().(*net.TCPAddr).Port
 	listener.Close()
-	m.server = exec.Command("mariadbd", append([]string{"--no-defaults", "--datadir=" + data, "--bind-address=127.0.0.1", fmt.Sprintf("--port=%d", port),
+	m.server = exec.Command("mariadbd", slices.Concat([]string{"--no-defaults", "--datadir=" + data, "--bind-address=127.0.0.1", fmt.Sprintf("--port=%d", port),
 		"--tmpdir=" + m.dir, // where a server clears away what it takes for its own
 		"--socket=" + filepath.Join(m.dir, "socket"), "--pid-file=" + filepath.Join(m.dir, "pid"), "--innodb-flush-log-at-trx-commit=0",
-		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_nopad_bin"}, user...)...)
+		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_nopad_bin"}, user, options)...)
 	m.server.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
 	if err := m.server.Start(); err != nil {
 		m.server = nil

@@ -121,8 +121,11 @@ func (b *binder) setting(f *schema.Field, w *Write, d *language.Directive, name,
 	if v.Set.Scale == nil {
 		v.Set.Scale = r.Source.Capabilities.Write.Scale
 	}
-	if v.Kind == store.Unknown {
+	switch {
+	case v.Kind == store.Unknown:
 		v.Kind = store.Text
+	case v.Kind == store.Binary && slices.Contains(known.Also, store.UUID): // uuid() gives it as text
+		v.Kind = store.UUID
 	}
 	if v.Many = info.Kind == store.List; v.Many {
 		v.Kind = info.Elem

@@ -175,8 +175,12 @@ func (b *binder) taken(f *schema.Field, w *Write, d *language.Directive) {
 		return fields
 	}
 	asked.Columns, asked.Keys, asked.Expect = given(w.Values), given(w.Keys), given(w.Expect)
-	if err := takes(asked); err != nil {
+	if err := takes(w.Records.Source.Catalogue, asked); err != nil {
 		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteTakes, f.Coordinate(), w.Records.Source.Name, err)
+		return
+	}
+	for _, n := range w.Nested {
+		b.taken(f, n.Write, d)
 	}
 }
 

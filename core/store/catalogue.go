@@ -57,6 +57,8 @@ type Field struct {
 	// Generated says that the store computes the field, so that it cannot be written, and
 	// Filled that the store fills it where nothing is written: by a default, an identity.
 	Generated, Filled bool
+	// Numbered says that it is filled by counting on.
+	Numbered bool
 	// MaxLength is how many characters a text may have; 0 for no bound.
 	MaxLength int
 	// Scale is how many digits behind the point a number, or the seconds of a moment, may

@@ -25,7 +25,7 @@ type Writing struct {
 	// Single says that there is one session at a time: the others wait for its end.
 	Single bool
 	// Takes says why a write cannot be made; nil if it can. If it is nil itself, all can.
-	Takes func(w *Write) error
+	Takes func(c *Catalogue, w *Write) error
 	// Shares says that its sessions are [Sharing].
 	Shares bool
 	// Free says that the source requires no field but a key.

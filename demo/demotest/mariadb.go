@@ -9,10 +9,10 @@ import (
 
 // MariaDB starts a MariaDB server of Debian's packages on loopback, which ends
 // with the test, and returns the address of its empty database "harbour" for
-// Osprey and for the driver.
-func MariaDB(t testing.TB) (url, dsn string) {
+// Osprey and for the driver. Options are further ones of the server.
+func MariaDB(t testing.TB, options ...string) (url, dsn string) {
 	t.Helper()
-	m, err := demo.StartMariaDB(context.Background())
+	m, err := demo.StartMariaDB(context.Background(), options...)
 	if err != nil {
 		t.Fatal(err)
 	}

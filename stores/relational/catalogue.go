@@ -144,7 +144,6 @@ func (b *catalogueBuilder) foreign(fields []foreignField) {
 
 // A catalogueBuilder gathers a catalogue from the rows of its queries.
 type catalogueBuilder struct {
-	readOnly  string // why no table can be written to; "" if it can
 	catalogue *store.Catalogue
 	indexes   []index
 }
@@ -183,7 +182,7 @@ func (b *catalogueBuilder) index(set, name string, unique bool, field string) {
 
 func (b *catalogueBuilder) finish() *store.Catalogue {
 	for _, set := range b.catalogue.Sets {
-		if set.ReadOnly = b.readOnly; set.What == "view" {
+		if set.What == "view" {
 			set.ReadOnly = "it is a view"
 		}
 	}

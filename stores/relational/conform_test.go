@@ -7,6 +7,7 @@ import (
 	"errors"
 	"flag"
 	"fmt"
+	"iter"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -105,6 +106,24 @@ func sourceOf(t *testing.T, kind string, fill func(db *sql.DB)) (*relational.Sou
 	return openAt(t, kind, url), url
 }
 
+// pretends are options of the MariaDB servers that tests start.
+var pretends []string
+
+// servers returns the kinds of databases by names for tests, and once more a MariaDB that calls
+// itself MySQL, and is then written to as such.
+func servers() iter.Seq2[string, string] {
+	return func(yield func(string, string) bool) {
+		for _, kind := range relational.Kinds() {
+			if !yield(kind, kind) {
+				return
+			}
+		}
+		pretends = []string{"--version=8.0.40"}
+		defer func() { pretends = nil }()
+		yield("as MySQL", relational.MySQL)
+	}
+}
+
 // emptyDatabase returns an empty database of a kind, and its address for Osprey.
 func emptyDatabase(t *testing.T, kind string) (db *sql.DB, url string) {
 	t.Helper()
@@ -123,7 +142,7 @@ func emptyDatabase(t *testing.T, kind string) (db *sql.DB, url string) {
 		}
 	case relational.MySQL:
 		driver = "mysql"
-		url, dsn = demotest.MariaDB(t)
+		url, dsn = demotest.MariaDB(t, pretends...)
 	case relational.SQLite:
 		path := filepath.Join(t.TempDir(), "suite #1.db")
 		driver, dsn, url = "sqlite", path, "sqlite:"+path

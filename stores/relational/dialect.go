@@ -33,6 +33,8 @@ type database struct {
 	ready func(c *Config) error
 	// catalogue asks the database for its tables and views.
 	catalogue func(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error)
+	// quiet reports whether the server does not say what it adds and removes; nil if all do.
+	quiet func(ctx context.Context, db *sqlx.DB) (bool, error)
 	// fail turns an error of the database's own into one of the port; nil if it is
 	// none.
 	fail func(err error) *store.Error

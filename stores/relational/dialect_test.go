@@ -87,17 +87,3 @@ func TestExpressions(t *testing.T) {
 		}
 	}
 }
-
-// TestVersionsThatAreWritten holds which servers are written to, by what they call
-// themselves.
-func TestVersionsThatAreWritten(t *testing.T) {
-	for version, want := range map[string]string{
-		"11.8.3-MariaDB-0+deb13u1": "", "10.5.0-MariaDB": "", "5.5.5-10.11.6-MariaDB": "",
-		"10.4.34-MariaDB": "MariaDB can be written to from version 10.5 on", "5.5.5-10.3.1-MariaDB": "MariaDB can be written to from version 10.5 on",
-		"8.0.36": "this version of Osprey writes to MariaDB, and not to MySQL yet", "9.1.0": "this version of Osprey writes to MariaDB, and not to MySQL yet",
-	} {
-		if got := mysqlReadOnly(version); got != want {
-			t.Errorf("%s: %q, want %q", version, got, want)
-		}
-	}
-}

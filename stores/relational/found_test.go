@@ -61,8 +61,8 @@ CREATE TABLE papers (id varchar(40) PRIMARY KEY, harbour varchar(8) NOT NULL, nu
 // nobody gives, and answers how many and which, in every database.
 func TestFound(t *testing.T) {
 	moment, key := regexp.MustCompile(`"20\d\d-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?Z"`), regexp.MustCompile(`"[0-9a-f]{8}-[0-9a-f]{4}-7[0-9a-f]{3}-[89ab][0-9a-f]{3}-[0-9a-f]{12}"`)
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			e, db := engineOf(t, kind, pilotTypes, pilotTables(kind))
 			for _, test := range []struct{ op, data, errors string }{
 				{`mutation { enlistAll(pilots: [{licence: "A"}, {licence: "B", name: "Bo"}, {licence: "C", name: "Cy", harbour: "N"}]) enlist(pilot: {licence: "D", tours: 4}) { id name tours } }`,
@@ -120,8 +120,8 @@ func TestFound(t *testing.T) {
 // TestFoundBounds writes to many records at once: up to the limit all of them, with a number
 // of statements that does not grow, and beyond it none.
 func TestFoundBounds(t *testing.T) {
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			e, db := engineOf(t, kind, pilotTypes, pilotTables(kind))
 			var many strings.Builder
 			for i := range 1000 {
@@ -184,8 +184,8 @@ func holds(t *testing.T, db *sql.DB, query, want string) {
 // TestReplacesAtOnce adds or changes the same records from many at once: each is there once,
 // and nobody is refused.
 func TestReplacesAtOnce(t *testing.T) {
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			e, db := engineOf(t, kind, pilotTypes, pilotTables(kind))
 			atOnce(t, e, 8, 20, func(worker, n int) string {
 				return fmt.Sprintf(`mutation { register(licence: "L%d", name: "by %d") { name } }`, n%5, worker)
@@ -219,8 +219,8 @@ func atOnce(t *testing.T, e *conform.Engine, workers, each int, op func(worker, 
 
 // TestWholeValues writes to columns of a length that a cast would cut to one.
 func TestWholeValues(t *testing.T) {
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			types := `type Query { odds: [Odd!]! @read } type Mutation { add(id: ID!, code: String, flags: String): Odd @add addAll(odds: [OddAdd!]!): [Odd!] @add change(id: ID!, code: String): Odd @change }
 type Odd @stored(in: "db", as: "odds", key: "id") { id: ID! code: String flags: String }`
 			flags := map[string]string{relational.Postgres: "bit(5)", relational.MySQL: "varchar(5)", relational.SQLite: "text"}[kind]

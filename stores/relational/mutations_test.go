@@ -59,8 +59,8 @@ INSERT INTO berths VALUES ('N', 1), ('N', 2), ('S', 1)`)
 // answer is as wanted, with any selection, and what the tables hold then is read by the
 // driver.
 func TestMutations(t *testing.T) {
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			e, db := written(t, kind)
 			for _, test := range []struct{ op, data, errors string }{
 				{`mutation { build(code: "O", name: "Ost ⚓ 'x'") { code name visits calls { id } } }`, `{"build":{"code":"O","name":"Ost ⚓ 'x'","visits":0,"calls":[]}}`, ``},
@@ -163,8 +163,8 @@ func TestWritesAreOneTransaction(t *testing.T) {
 // TestTwoWritersAtOnce lets eight change the same records in opposite orders: each change
 // is done as a whole, and all are done.
 func TestTwoWritersAtOnce(t *testing.T) {
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			e, db := written(t, kind)
 			e.Ask(t, `mutation { arriveAll(calls: [{plain: "a"}, {plain: "b"}]) { id } }`, nil)
 			var wait sync.WaitGroup
@@ -253,8 +253,8 @@ type PortCall @stored(in: "db", as: "calls", key: "id") { id: ID! after: PortCal
 // TestWritesOfTypes writes records of several types in one set: what is added is of the
 // field's type, and what is of another one is not found.
 func TestWritesOfTypes(t *testing.T) {
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			e, db := engineOf(t, kind, `type Query { fleet: [Craft!]! @read(sort: "imo") }
 type Mutation {
   launch(imo: ID!, name: String!, sponsor: String): Tug @add
@@ -363,8 +363,8 @@ INSERT INTO calls VALUES (1, 0, NULL, 0, 'N1'), (2, 0, 1.5, 2147483647, NULL)`
 
 // TestExpected changes and removes what is as it is expected to be, and nothing else.
 func TestExpected(t *testing.T) {
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			e, db := engineOf(t, kind, countedTypes, countedTables)
 			for _, test := range []struct{ op, data, errors string }{
 				{`mutation { moor(id: 1, from: "N1", berth: "N2", version: 0) { berth } }`, `{"moor":{"berth":"N2"}}`, ``},
@@ -407,8 +407,8 @@ func TestExpected(t *testing.T) {
 // TestTwoHundredWriters lets two hundred count at the same record at once, half of them in
 // the store and half by what they expect, coming again until it is so: nothing is lost.
 func TestTwoHundredWriters(t *testing.T) {
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			e, db := engineOf(t, kind, countedTypes, countedTables)
 			var wait sync.WaitGroup
 			for range 100 {

@@ -109,6 +109,7 @@ var mysqlDatabase = &database{
 	open:      openMySQL,
 	ready:     func(*Config) error { return nil },
 	catalogue: mysqlCatalogue,
+	quiet:     mysqlQuiet,
 	fail:      failMySQL,
 }
 
@@ -117,8 +118,9 @@ var mysqlDatabase = &database{
 const mysqlColumns = `
 SELECT c.TABLE_NAME AS ` + "`set`" + `, t.TABLE_TYPE AS what, c.COLUMN_NAME AS name, c.COLUMN_TYPE AS type, c.DATA_TYPE AS base,
        c.IS_NULLABLE = 'YES' AS nullable, COALESCE(c.COLLATION_NAME, '') AS collation,
-       COALESCE(c.GENERATION_EXPRESSION, '') AS made, c.EXTRA LIKE '%GENERATED%' AS ` + "`generated`" + `,
+       COALESCE(c.GENERATION_EXPRESSION, '') AS made, c.EXTRA LIKE '%VIRTUAL GENERATED%' OR c.EXTRA LIKE '%STORED GENERATED%' AS ` + "`generated`" + `,
        c.EXTRA LIKE '%auto_increment%' OR c.COLUMN_DEFAULT IS NOT NULL AND c.COLUMN_DEFAULT <> 'NULL' AS filled, COALESCE(c.CHARACTER_MAXIMUM_LENGTH, 0) AS maxlength,
+       c.EXTRA LIKE '%auto_increment%' AS numbered,
        CASE WHEN c.DATA_TYPE = 'decimal' THEN c.NUMERIC_SCALE ELSE c.DATETIME_PRECISION END AS scale, COALESCE(t.TABLE_ROWS, 0) AS ` + "`rows`" + `
   FROM information_schema.COLUMNS c
   JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = c.TABLE_SCHEMA AND t.TABLE_NAME = c.TABLE_NAME
@@ -141,7 +143,7 @@ SELECT TABLE_NAME AS ` + "`set`" + `, CONSTRAINT_NAME AS name, COLUMN_NAME AS fi
 func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) {
 	var columns []struct {
 		Set, What, Name, Type, Base, Collation, Made string
-		Nullable, Generated, Filled                  bool
+		Nullable, Generated, Filled, Numbered        bool
 		MaxLength, Rows                              int64
 		Scale                                        *int
 	}
@@ -161,13 +163,12 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 		json[c.Set+" "+strings.Trim(strings.TrimPrefix(c.Clause, "json_valid"), "()`\"")] = true
 	}
 	b := newCatalogue()
-	b.readOnly = mysqlReadOnly(version)
 	for _, c := range columns {
 		what := "table"
 		if c.What != "BASE TABLE" {
 			what = "view"
 		}
-		f := store.Field{Name: c.Name, Type: c.Type, Kind: mysqlKind(c.Base, c.Type), Generated: c.Generated, Filled: c.Filled, Scale: c.Scale,
+		f := store.Field{Name: c.Name, Type: c.Type, Kind: mysqlKind(c.Base, c.Type), Generated: c.Generated, Filled: c.Filled, Numbered: c.Numbered, Scale: c.Scale,
 			Nullable: c.Nullable && what == "table", Collation: c.Collation, Loose: c.Collation != "" && !strings.HasSuffix(c.Collation, "_bin")}
 		if json[c.Set+" "+c.Name] {
 			f.Kind, f.Type = store.JSON, "json"
@@ -297,15 +298,17 @@ func failMySQL(err error) *store.Error {
 	return &store.Error{Code: store.BadAnswer, Msg: "refused the request", Err: fmt.Errorf("error %d: %w", refused.Number, err)}
 }
 
-// mysqlReadOnly returns why a server of a version is not written to: it does not answer
-// with what it has added; or "".
-func mysqlReadOnly(version string) string {
-	var major, minor int
+// mysqlQuiet reports whether a server does not answer with what it has added: MySQL, and MariaDB
+// before 10.5.
+func mysqlQuiet(ctx context.Context, db *sqlx.DB) (bool, error) {
+	var version string
+	if err := db.GetContext(ctx, &version, "SELECT VERSION()"); err != nil {
+		return false, err
+	}
 	if !strings.Contains(version, "MariaDB") {
-		return "this version of Osprey writes to MariaDB, and not to MySQL yet"
+		return true, nil
 	}
-	if _, err := fmt.Sscanf(strings.TrimPrefix(version, "5.5.5-"), "%d.%d", &major, &minor); err == nil && (major < 10 || major == 10 && minor < 5) {
-		return "MariaDB can be written to from version 10.5 on"
-	}
-	return ""
+	var major, minor int
+	_, err := fmt.Sscanf(strings.TrimPrefix(version, "5.5.5-"), "%d.%d", &major, &minor)
+	return err == nil && (major < 10 || major == 10 && minor < 5), nil
 }

@@ -43,8 +43,8 @@ CREATE TABLE logs (id %[1]s, code varchar(8) NOT NULL UNIQUE, text varchar(20) N
 // TestNested adds records with others that refer to them: all of them, in a statement for
 // each record set, or none.
 func TestNested(t *testing.T) {
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			e, db := engineOf(t, kind, voyageTypes, voyageTables(kind))
 			for _, test := range []struct{ op, data, errors string }{
 				{`mutation { plan(voyage: {ship: "Skua", code: "s1", log: {text: "off"}, legs: [{to: "Holm", stops: [{at: "buoy"}, {at: "light", minutes: 9}]}, {to: "Vik"}]}) { id log { text } legs { to stops { at minutes } voyage { ship } } } }`,
@@ -74,10 +74,14 @@ func TestNested(t *testing.T) {
 			}
 			count := counting(t, kind, db)
 			o := e.Ask(t, `mutation { planAll(voyages: [`+strings.Join(many, ", ")+`]) { id } }`, nil)
-			if n := count(); n >= 0 && n != 6 {
+			more := 0
+			if len(pretends) > 0 { // the step of its numbers, and what is found by the key that it was given
+				more = 2
+			}
+			if n := count(); n >= 0 && n != 6+more {
 				t.Errorf("50 voyages are %d statements, want one for each of three record sets, one for the answer, and the two of the transaction", n)
 			}
-			if trips := roundTrips(o); len(o.Errors) > 0 || trips != 4 {
+			if trips := roundTrips(o); len(o.Errors) > 0 || trips != 4+more {
 				t.Errorf("50 voyages are told as %d statements %v", trips, o.Errors)
 			}
 			holds(t, db, "SELECT count(*) FROM stops s JOIN legs l ON l.id = s.leg JOIN voyages v ON v.id = l.voyage WHERE v.ship = 'M' AND (l.port = '1') = (s.at <> 'z')", "150")
@@ -107,8 +111,8 @@ type Ship @stored(in: "db", as: "ships", key: "id") { id: ID! papers: Papers }
 type Papers { flag: String! at: DateTime @at(path: "issued.on") kind: Kind cranes: Int holds: [Hold!] tags: [String!] }
 type Hold { name: String! tonnes: Float }
 enum Kind { NEW @at(path: "n") OLD @at(path: "o") }`
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			column := map[string]string{relational.Postgres: "jsonb", relational.MySQL: "json", relational.SQLite: "json"}[kind]
 			e, db := engineOf(t, kind, types, "CREATE TABLE ships (id int PRIMARY KEY, papers "+column+")")
 			for _, test := range []struct{ op, data, errors string }{

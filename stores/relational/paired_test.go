@@ -42,8 +42,8 @@ INSERT INTO skills VALUES ('k', 'knots'), ('s', 'sails')`, key, moment)
 
 // TestPaired pairs and parts records, once and again, in every database.
 func TestPaired(t *testing.T) {
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			e, db := engineOf(t, kind, crewTypes, crewTables(kind))
 			for _, test := range []struct{ op, data, errors string }{
 				{`mutation { board(boat: "A", sailor: 1) { code size crew { name } } again: board(boat: "A", sailor: 1, since: "2026-03-01") { size } more: board(boat: "A", sailor: 2) { crew { name skills { name } } } }`,

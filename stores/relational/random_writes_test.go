@@ -17,8 +17,8 @@ var writeSeeds = flag.Int("writeseeds", 6, "how many runs of random writes each 
 // TestRandomWrites holds random operations that write and read to a model, and reads the tables
 // by the driver after each.
 func TestRandomWrites(t *testing.T) {
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			for seed := range uint64(*writeSeeds) {
 				t.Run(fmt.Sprint(seed), func(t *testing.T) {
 					types := conform.WriteTypes

@@ -21,6 +21,7 @@ import (
 	"runtime"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5/stdlib"
@@ -66,6 +67,7 @@ type Source struct {
 	// writer is the pool of sessions where it is another one than that of reads.
 	writer     *sqlx.DB
 	openWriter sync.Once
+	quiet      atomic.Bool // the server does not say what it adds and removes
 }
 
 // Open makes a source. It does not connect: a database that is down is told by
@@ -105,7 +107,7 @@ func DefaultPool() int { return 2 * runtime.GOMAXPROCS(0) }
 // Capabilities says that a database does everything itself.
 func (s *Source) Capabilities() store.Capabilities {
 	return store.Capabilities{Fold: true, Group: store.BySource, Page: store.PagePerKey, Aggregate: true, Link: true,
-		Write: &store.Writing{Begin: s.begin, Prepare: s.prepareWrite, AnyKey: s.dialect.writing.anyKey(), Shares: true, Single: s.config.Kind == SQLite}}
+		Write: &store.Writing{Begin: s.begin, Prepare: s.prepareWrite, AnyKey: s.dialect.writing.anyKey(), Takes: s.takes, Shares: true, Single: s.config.Kind == SQLite}}
 }
 
 // Ping reports whether the database answers.
@@ -159,6 +161,11 @@ func (s *Source) Catalogue(ctx context.Context) (*store.Catalogue, error) {
 		return nil, err
 	}
 	c, err := s.dialect.catalogue(ctx, s.db)
+	if err == nil && s.dialect.quiet != nil {
+		var quiet bool
+		quiet, err = s.dialect.quiet(ctx, s.db)
+		s.quiet.Store(quiet)
+	}
 	if err != nil {
 		return nil, s.fail(ctx, err)
 	}

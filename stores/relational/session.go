@@ -22,6 +22,7 @@ type session struct {
 	begun  bool      // the database knows of the transaction
 	failed bool      // a request failed, so that nothing can be committed
 	last   *write    // that was run
+	step   int64     // by which the database counts on; 0 if nobody has asked
 }
 
 // begin begins a session.

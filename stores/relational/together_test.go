@@ -3,15 +3,13 @@ package relational_test
 import (
 	"strings"
 	"testing"
-
-	"osprey/stores/relational"
 )
 
 // TestTogether writes with several root fields in one transaction: each sees what those before
 // it wrote, and if one fails, none is done.
 func TestTogether(t *testing.T) {
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			e, db := engineOf(t, kind, pilotTypes, pilotTables(kind))
 			for _, test := range []struct{ op, data, errors string }{
 				{`mutation @transaction { a: enlist(pilot: {licence: "A", name: "Ada"}) { name } b: enlist(pilot: {licence: "B", name: "Bo"}) { name papers { number } } all: moveAll(filter: {name: {in: ["Ada", "Bo"]}}, change: {harbour: "N"}) { name harbour } __typename }`,

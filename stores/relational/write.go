@@ -143,7 +143,7 @@ func (r *write) upTo(rows *store.Rows, from int) int {
 		return from + 1
 	}
 	to := min(rows.Len, from+max(1, maxParams/max(1, len(r.Columns))))
-	if r.source.dialect.writing.filled() != "" && len(r.Columns) > 0 && len(r.Replaces) == 0 {
+	if r.source.dialect.writing.filled() != "" && len(r.Columns) > 0 && len(r.Replaces) == 0 && !r.source.quiet.Load() {
 		return to
 	}
 	if !r.gives(rows, from) { // of which a statement makes one
@@ -163,8 +163,10 @@ func (r *write) upTo(rows *store.Rows, from int) int {
 // changed, it asks for that first.
 func (r *write) part(ctx context.Context, x *session, rows *store.Rows, from, to int, t *store.Table, a *store.Answer) error {
 	row := func(values [][]byte) error { return r.row(t, values) }
-	w := r.source.dialect.writing
-	gives := w.gives(r.Action)
+	gives := r.tells()
+	if !gives && r.Action == store.Add {
+		return r.addQuietly(ctx, x, rows, from, to, t, a)
+	}
 	if !gives && !r.Alike {
 		a.Requests++
 		found, err := x.run(ctx, "SELECT "+r.returning()+" FROM "+r.quoted(r.Set)+r.where(rows, from, 0, true)+" FOR UPDATE", r.keys(rows, from, true), true, true, row)
@@ -192,6 +194,11 @@ func (r *write) part(ctx context.Context, x *session, rows *store.Rows, from, to
 		err = r.outdated(ctx, x, rows, from, a)
 	}
 	return err
+}
+
+// tells reports whether the statement can give columns of what it wrote.
+func (r *write) tells() bool {
+	return r.source.dialect.writing.gives(r.Action) && !r.source.quiet.Load()
 }
 
 // row adds a row of what a statement gives.
@@ -272,7 +279,7 @@ func (r *write) statement(rows *store.Rows, from, to int) string {
 	case store.Remove:
 		b.WriteString("DELETE FROM " + r.quoted(r.Set) + r.which(rows, from, to, 0))
 	}
-	if w.gives(r.Action) && len(r.returns) > 0 {
+	if r.tells() && len(r.returns) > 0 {
 		b.WriteString(" RETURNING " + r.returning())
 	}
 	return b.String()

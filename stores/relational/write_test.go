@@ -93,8 +93,8 @@ var (
 // TestWrites adds, changes and removes records in every database, alone and as lists,
 // with what the database fills and without, and looks at the tables by the driver.
 func TestWrites(t *testing.T) {
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			s, c, db := writable(t, kind)
 			x := session(t, s)
 			got := func(list []string, err error) string {
@@ -162,8 +162,8 @@ func TestWrites(t *testing.T) {
 // and fields, nothing of the session is done, and the next session works.
 func TestBrokenRules(t *testing.T) {
 	long := strings.Repeat("x", 100)
-	for _, kind := range relational.Kinds() {
-		t.Run(kind, func(t *testing.T) {
+	for name, kind := range servers() {
+		t.Run(name, func(t *testing.T) {
 			s, c, db := writable(t, kind)
 			x := session(t, s)
 			for _, w := range []struct {

@@ -265,7 +265,7 @@ func (d mysqlDialect) replace(fields, columns []string, _ bool) string {
 		sets = append(sets, d.quote(c)+" = VALUES("+d.quote(c)+")")
 	}
 	if len(sets) == 0 {
-		sets = []string{d.quote(fields[0]) + " = VALUES(" + d.quote(fields[0]) + ")"}
+		sets = []string{d.quote(fields[0]) + " = " + d.quote(fields[0])}
 	}
 	return " ON DUPLICATE KEY UPDATE " + strings.Join(sets, ", ")
 }
@@ -298,7 +298,7 @@ func plainValue(v any) any {
 
 var (
 	mysqlKey        = regexp.MustCompile(`for key '(?:[^'.]*\.)?([^']*)'`)
-	mysqlConstraint = regexp.MustCompile("CONSTRAINT `([^`]*)`")
+	mysqlConstraint = regexp.MustCompile("(?:CONSTRAINT `|Check constraint ')([^`']*)[`']")
 	mysqlForeignSet = regexp.MustCompile("\\(`[^`]*`\\.`([^`]*)`, CONSTRAINT")
 	mysqlColumn     = regexp.MustCompile(`(?i)(?:column|field) '([^']*)'`)
 )

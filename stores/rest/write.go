@@ -116,7 +116,7 @@ func (s *Source) writing() *store.Writing {
 }
 
 // takesWrite says why a write cannot be made.
-func (s *Source) takesWrite(w *store.Write) error {
+func (s *Source) takesWrite(_ *store.Catalogue, w *store.Write) error {
 	set := s.sets[w.Set]
 	if set == nil || set.writers[w.Action] == nil {
 		return fmt.Errorf("nothing says how a record of %s is %s\n→ say how with writes: in osprey.yaml", w.Set, map[store.Action]string{store.Add: "added", store.Change: "changed", store.Remove: "removed"}[w.Action])
