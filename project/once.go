@@ -49,7 +49,7 @@ func (p *Project) checkOnce(bound *binding.Bound) Findings {
 	case source == nil:
 		return at(fmt.Sprintf("idempotency names the source %q, which is not declared", c.Source), "name a relational database of sources")
 	case source.Capabilities.Write == nil || source.Capabilities.Write.Apart || onceTable[source.Kind] == "":
-		return at(fmt.Sprintf("idempotency names %s, which is of the kind %s and has no transactions", c.Source, source.Kind), "name a relational database")
+		return at(fmt.Sprintf("idempotency names %s, which is of the kind %s, and keys are kept in a relational database", c.Source, source.Kind), "name a relational database")
 	case source.Catalogue == nil:
 		return nil // which is told
 	}

@@ -55,6 +55,7 @@ type builder struct {
 	units     []unit
 	unitOf    map[*Read]*readNode // by own
 	together  bool                // all root fields are one transaction
+	turn      int                 // which root field of a mutation is planned: none shares the reads of another
 }
 
 // An origin is where the records of a field are.
@@ -257,6 +258,9 @@ func (b *builder) rootFields(root *schema.Object, sets []*language.SelectionSet)
 		b.path = b.path[:len(b.path)-1]
 		if root == b.bound.Schema.Mutation && !b.together {
 			b.finishField()
+		}
+		if root == b.bound.Schema.Mutation {
+			b.turn++
 		}
 	}
 	return lead(fields)

@@ -48,7 +48,7 @@ func (b *builder) sharedRead(step *Step, bound *binding.Field, use arguments, wa
 	fresh := &readNode{
 		read:   &Read{Store: &store.Read{Set: bound.Target.Set, Parent: -1}, wave: wave, since: b.done},
 		source: bound.Target.Source, records: bound.Target, wave: wave,
-		of: fmt.Sprintf("%p %t %s", bound.Target, bound.ListThere, strings.Join(keys, ",")),
+		of: fmt.Sprintf("%d %p %t %s", b.turn, bound.Target, bound.ListThere, strings.Join(keys, ",")),
 	}
 	fresh.narrow(use)
 	if len(keys) == 0 {

@@ -14,6 +14,9 @@ import (
 func (s *Source) Catalogue(ctx context.Context) (*store.Catalogue, error) {
 	ctx, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
+	if err := s.learn(ctx); err != nil {
+		return nil, fail(ctx, err)
+	}
 	names, err := s.db.ListCollectionNames(ctx, bson.D{})
 	if err != nil {
 		return nil, fail(ctx, err)

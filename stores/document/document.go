@@ -49,6 +49,8 @@ type Source struct {
 	sample  int
 	most    int   // documents of an answer
 	bytes   int64 // of the documents of an answer, at most
+	// transacts says that the server has transactions.
+	transacts atomic.Bool
 	// noFilters says that the server was found not to know array filters.
 	noFilters atomic.Bool
 	uuids
@@ -97,7 +99,7 @@ func Open(c Config) (*Source, error) {
 }
 
 // Capabilities says what a find does: it sorts and cuts as a whole, not for each key. It is
-// written to document by document.
+// written to document by document, or, as far as the server has them, in transactions.
 func (s *Source) Capabilities() store.Capabilities {
 	return store.Capabilities{Group: store.BySet, Page: store.PageWhole, Count: true, Write: s.writing()}
 }

@@ -92,7 +92,9 @@ func (r *write) inPlace(ctx context.Context, query, update bson.D, rows *store.R
 	a.Requests++
 	done, err := r.collection().UpdateOne(ctx, slices.Concat(query, bson.D{has}), update, options.UpdateOne().SetArrayFilters([]any{filter}))
 	if notImplemented(err) {
-		r.source.noFilters.Store(true)
+		if r.source.noFilters.Store(true); inTransaction(ctx) { // which has ended with it
+			return 0, store.IsConflict(err)
+		}
 		return r.byComparing(ctx, query, update, rows, row, a)
 	}
 	if err != nil {

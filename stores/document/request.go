@@ -11,6 +11,7 @@ import (
 	"go.mongodb.org/mongo-driver/v2/bson"
 	"go.mongodb.org/mongo-driver/v2/mongo"
 	"go.mongodb.org/mongo-driver/v2/mongo/options"
+	"go.mongodb.org/mongo-driver/v2/mongo/readpref"
 
 	"osprey/core/store"
 )
@@ -274,9 +275,13 @@ func (r *request) find(ctx context.Context, in []store.Input, answer *store.Answ
 // begin runs a command that opens a cursor. The driver tells the server how long anybody
 // waits. A connection that turns out to be dead is replaced: reading twice is safe.
 func (s *Source) begin(ctx context.Context, command bson.D) (*mongo.Cursor, error) {
-	opts := options.RunCmd().SetReadPreference(s.prefers)
+	prefers := s.prefers
+	if inTransaction(ctx) {
+		prefers = readpref.Primary()
+	}
+	opts := options.RunCmd().SetReadPreference(prefers)
 	cursor, err := s.db.RunCommandCursor(ctx, command, opts)
-	if err != nil && mongo.IsNetworkError(err) && !mongo.IsTimeout(err) && ctx.Err() == nil {
+	if err != nil && !inTransaction(ctx) && mongo.IsNetworkError(err) && !mongo.IsTimeout(err) && ctx.Err() == nil {
 		cursor, err = s.db.RunCommandCursor(ctx, command, opts)
 	}
 	return cursor, err

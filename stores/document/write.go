@@ -16,8 +16,8 @@ import (
 	"osprey/core/store"
 )
 
-// This file writes documents. Each is written as a whole or not at all; several are not,
-// since a server that stands alone has no transactions. Of
+// This file writes documents. Each is written as a whole or not at all; several are, where the
+// server has transactions. Of
 //
 //	correct(id: …, change: {outcome: PASSED, inspector: null})      with expect: "was"
 //
@@ -25,31 +25,6 @@ import (
 //
 //	update inspections  q {_id: …, outcome: "deficient"}
 //	                    u {$set: {outcome: "passed"}, $unset: {inspector: ""}}
-
-// writing is how the source is written to.
-func (s *Source) writing() *store.Writing {
-	return &store.Writing{
-		Begin:   func(context.Context, *store.Caller) (store.Session, error) { return session{}, nil },
-		Prepare: s.prepareWrite, Nests: true, Apart: true, Scale: &milliseconds,
-	}
-}
-
-// milliseconds is how many digits of a second a moment has: BSON, UTC datetime.
-var milliseconds = 3
-
-// A session runs requests one by one.
-type session struct{}
-
-// Run runs a request.
-func (session) Run(ctx context.Context, r store.Request, caller *store.Caller, in []store.Input) (*store.Answer, error) {
-	return r.Run(ctx, caller, in)
-}
-
-// Commit does nothing: what was asked is done.
-func (session) Commit(context.Context) error { return nil }
-
-// Rollback does nothing.
-func (session) Rollback() {}
 
 // A write is a prepared write.
 type write struct {
@@ -91,7 +66,7 @@ func (r *write) Run(ctx context.Context, _ *store.Caller, in []store.Input) (*st
 	}
 	for row := range rows.Len {
 		if err := r.one(ctx, rows, row, a); err != nil {
-			return nil, store.Behind(err, row)
+			return nil, r.behind(ctx, err, row)
 		}
 	}
 	return a, nil
@@ -114,7 +89,7 @@ func (r *write) insert(ctx context.Context, rows *store.Rows, a *store.Answer) e
 		if errors.As(err, &several) && len(several.WriteErrors) > 0 {
 			done = several.WriteErrors[0].Index
 		}
-		return store.Behind(r.failed(ctx, err), done)
+		return r.behind(ctx, r.failed(ctx, err), done)
 	}
 	for _, doc := range docs {
 		raw, err := bson.Marshal(doc)
@@ -175,7 +150,9 @@ func (r *write) one(ctx context.Context, rows *store.Rows, row int, a *store.Ans
 	for attempt := 0; ; attempt++ {
 		found, id, err := r.modify(ctx, query, update, rows, row, a)
 		switch {
-		case r.Action == store.Add && mongo.IsDuplicateKeyError(err) && attempt < maxAttempts: // another one added it between
+		case r.Action == store.Add && mongo.IsDuplicateKeyError(err) && inTransaction(ctx): // another one added it between
+			return store.IsConflict(err)
+		case r.Action == store.Add && mongo.IsDuplicateKeyError(err) && attempt < maxAttempts:
 			continue
 		case err != nil:
 			return r.failed(ctx, err)
@@ -412,6 +389,9 @@ func (r *write) failed(ctx context.Context, err error) error {
 		code = int(command.Code)
 	}
 	broken := &store.Broken{Set: r.Set}
+	if isConflict(err) {
+		return store.IsConflict(err)
+	}
 	switch code {
 	case 11000: // DuplicateKey
 		broken.Rule = store.Taken
