@@ -56,6 +56,8 @@ type RequestOut struct {
 	Transaction string `json:"transaction,omitempty"`
 	// Apart says that the source has no transactions: what is written before a failure stays.
 	Apart bool `json:"apart,omitempty"`
+	// Elsewhere says that it is in another source than the transaction.
+	Elsewhere bool `json:"elsewhere,omitempty"`
 	// Last says that it is made behind the other requests of its transaction, which read what
 	// it removes.
 	Last bool `json:"last,omitempty"`
@@ -94,6 +96,7 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 		out := RequestOut{ID: f.ID, After: feeders(f), Source: f.Source, Kind: r.project.Sources[f.Source].Kind}
 		if f.Unit != nil {
 			out.Transaction, out.Apart, out.Locks = f.Unit.Name(), f.Unit.Writing.Apart, locks(f)
+			out.Elsewhere = f.Unit.Others[f.ID] != nil
 			w := f.Reads[0].Write
 			out.Last = w != nil && w.Store.Action == store.Remove && !w.Given
 		}
@@ -125,7 +128,7 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 func locks(f *plan.Fetch) string {
 	read := f.Reads[0]
 	switch {
-	case f.Unit.Writing.Apart || read.Write == nil && !read.Store.Lock:
+	case f.Unit.Writing.Apart || f.Unit.Others[f.ID] != nil || read.Write == nil && !read.Store.Lock:
 		return ""
 	case f.Unit.Writing.Single:
 		return "the whole source"
@@ -199,6 +202,8 @@ const manyKeys = 10_000
 func (r *RequestOut) notes() []string {
 	var notes []string
 	switch {
+	case r.Elsewhere && !r.Apart:
+		notes = append(notes, fmt.Sprintf("a part of %s, and not of its transaction, which ends behind it: what is written here stays if that fails", r.Transaction))
 	case r.Transaction != "" && r.Apart:
 		notes = append(notes, fmt.Sprintf("a part of %s, not in one transaction: the source has none, and what is written before a failure stays", r.Transaction))
 	case r.Transaction != "":

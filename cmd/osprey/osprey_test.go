@@ -197,7 +197,7 @@ func TestWrongUse(t *testing.T) {
 func TestCheck(t *testing.T) {
 	demotest.Setenv(t)
 	out, errs, code := osprey(t, "check", "demo/harbour")
-	if code != 0 || !strings.Contains(out, "0 errors, 1 warning") {
+	if code != 0 || !strings.Contains(out, "0 errors, 2 warnings") {
 		t.Errorf("check of the harbour exits with %d:\n%s%s", code, out, errs)
 	}
 	if out, _, code = osprey(t, "check", "--types-only", "demo/harbour"); code != 0 || !strings.Contains(out, "no problems found") {

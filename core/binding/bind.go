@@ -27,6 +27,7 @@ const (
 	ruleFilter   = "filter"        // every test of a filter tests something
 	rulePage     = "page"          // the types of a connection are as its specification says
 	ruleTotal    = "total"         // a total is made of something
+	ruleApart    = "apart"         // what is written together is one transaction
 	ruleWrite    = "write"         // what is written can be
 	ruleComputed = "computed"      // expressions and functions have what they need
 	ruleCrossing = "crossing"      // required, and of another store
@@ -45,6 +46,7 @@ func Bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Problems, []string) {
 	b := &binder{
 		bound:   &Bound{Schema: s, Sources: sources, records: map[schema.Named]*Records{}, roots: map[*schema.Field]*Field{}},
+		apart:   map[*schema.Input]bool{},
 		enums:   map[*schema.Enum]*Enum{},
 		nested:  map[nestedKey]*Object{},
 		filters: map[filterKey]*Filter{},
@@ -93,6 +95,7 @@ type binder struct {
 	sorted   map[filterKey]Sorts
 	problem  map[string]bool // findings told already, since types share fields
 	problems language.Problems
+	apart    map[*schema.Input]bool                   // fields of input objects of which is told that they are not in one transaction
 	refused  []string                                 // coordinates in supplied types
 	needs    map[*schema.Field]*language.SelectionSet // of computed fields
 	// groups are the types that group fields of a root type; bindsGroup, those whose

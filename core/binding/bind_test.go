@@ -47,7 +47,7 @@ func TestHarbourBinds(t *testing.T) {
 	for _, p := range problems {
 		got = append(got, p.Severity.String()+" "+p.Rule+" "+p.Coordinate)
 	}
-	if want := "warning one-key TideStation.contact"; strings.Join(got, "\n") != want {
+	if want := "warning one-key TideStation.contact\nwarning apart Arrival.manifest"; strings.Join(got, "\n") != want {
 		t.Errorf("Bind reports\n%s\nwant %s", problems, want)
 	}
 }

@@ -67,6 +67,7 @@ const (
 
 // write
 const (
+	msgNestsApart         = "%s adds to %s, which is not in one transaction with the rest of %s: if one fails, the other can be there"
 	msgWithinNoWrite      = "%s has @within, and writes nothing\n→ leave it out, or let @computed name the function"
 	msgWithinNoStore      = "%s has a function in its transaction, and the source %s has none that a function could take part in\n→ leave @within out, or write to a relational database"
 	msgWithinNoFunction   = "the transaction of %s has %q in it, which is no function of a source%s"

@@ -26,6 +26,8 @@ type Write struct {
 	// list.
 	Nested  []*NestedWrite
 	Several bool
+	// elsewhere says, of such, that they are in another source than the first of them all.
+	elsewhere bool
 	// Find is the read by which the records are found first: all that a filter finds, or one
 	// by another unique key than that of the type. Keys is then empty.
 	Find *Field

@@ -92,6 +92,7 @@ const (
 	msgNoJSON          = "cannot be written as JSON"
 	msgCannotBeWritten = "cannot be stored as %s"
 	msgTooManyFound    = "finds more than %d records, which is the most that one field may write; limits.writes in osprey.yaml says so"
+	msgHalf            = "; written all the same, since it is not one transaction: %s"
 	msgBefore          = "; the first %d of the list are written, since this store has no transactions"
 	msgWritten         = "has made the change, and could not be asked for the answer: it "
 	msgUndone          = "%s is undone: it is one transaction with %s, which failed"

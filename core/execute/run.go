@@ -175,6 +175,7 @@ type run struct {
 	open      store.Session // of a mutation that is done once: what is written, until its answer is
 	repeated  []byte        // what was answered when it was done
 	reused    bool          // another mutation was done under its key
+	elsewhere []string      // the types of what a root field has written that is not undone with it
 	halted    bool          // a root field that may not be null failed, and nothing more is done
 
 	writer

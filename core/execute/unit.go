@@ -58,6 +58,7 @@ func (r *run) lacks(f *plan.Field) bool {
 // the way.
 func (r *run) attempt(ctx context.Context, units []*plan.Unit) (conflict bool, err error) {
 	some := false
+	r.elsewhere = r.elsewhere[:0]
 	r.forget(units)
 	for _, u := range units {
 		for _, id := range u.Fetches {
@@ -109,6 +110,9 @@ func (r *run) attempt(ctx context.Context, units []*plan.Unit) (conflict bool, e
 	if err == nil {
 		return false, nil
 	}
+	if err = r.half(err); len(r.elsewhere) > 0 {
+		return false, r.undo(units, failed, err)
+	}
 	var known *store.Error
 	return errors.As(err, &known) && known.Code == store.Conflict && known.Broken == nil, r.undo(units, failed, err)
 }
@@ -145,8 +149,20 @@ func (r *run) inUnit(ctx context.Context, session store.Session, u *plan.Unit) e
 	}
 	written := false
 	order := r.sequence(u, write)
+	others := &others{run: r, unit: u}
+	defer others.undo()
 	for len(order) > 0 {
 		id := order[0]
+		if own := u.Others[id]; own != nil {
+			if err := others.write(ctx, r.plan.Fetches[id], own); err != nil {
+				return err
+			}
+			order = order[1:]
+			continue
+		}
+		if err := others.end(ctx); err != nil {
+			return err
+		}
 		if order = order[1:]; id == u.Write && len(order) > 0 {
 			err := r.ahead(ctx, session, write, r.plan.Fetches[order[0]])
 			if !errors.Is(err, errors.ErrUnsupported) {
@@ -158,15 +174,19 @@ func (r *run) inUnit(ctx context.Context, session store.Session, u *plan.Unit) e
 			}
 		}
 		err := r.inSession(ctx, session, r.plan.Fetches[id])
+		w := r.plan.Fetches[id].Reads[0].Write
+		if err == nil && w != nil && u.Writing.Apart && r.fetched[id].answer.Records() > 0 {
+			r.elsewhere = append(r.elsewhere, w.Type)
+		}
 		switch {
-		case err != nil && written && u.Writing.Apart: // what is written stays, and what was read of it is told
+		case err != nil && written && w == nil && u.Writing.Apart: // what is written stays, and what was read of it is told
 			r.fetched[id] = fetched{err: afterWrite(err)}
 		case err != nil:
 			return err
 		}
 		written = written || id == u.Write
 	}
-	return nil
+	return others.end(ctx)
 }
 
 // afterWrite tells with an error of a read that what comes before it is written.

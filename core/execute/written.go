@@ -71,37 +71,44 @@ func (r *run) writtenRecord(b []byte, f *plan.Field, row int) ([]byte, bool) {
 // failedWrite tells why a write was not done, in the schema's words.
 func (r *run) failedWrite(f *plan.Field, err error) {
 	fetch := r.writeOf(f).Fetch
-	var known *store.Error
-	if errors.As(err, &known) && known.Broken != nil {
+	source := fetch.Source
+	var part *half
+	if errors.As(err, &part) && part.source != "" {
+		source = part.source
+	}
+	before := len(r.errs)
+	tell := func(code, msg string) { r.fail(f, nil, code, source, msg+part.rest()) }
+	known, told := new(store.Error), (*told)(nil)
+	switch isKnown, isTold := errors.As(err, &known), errors.As(err, &told); {
+	case isKnown && known.Broken != nil:
 		msg := r.brokenRule(f, known.Broken)
 		if n := known.Broken.Before; n > 0 {
 			msg += fmt.Sprintf(msgBefore, n)
 		}
-		before := len(r.errs)
-		r.fail(f, nil, string(known.Code), fetch.Source, msg)
-		if len(r.errs) > before {
+		if tell(string(known.Code), msg); len(r.errs) > before {
 			r.errs[before].Input = r.inputOf(f, known.Broken)
 		}
-		return
-	}
-	if before := (*told)(nil); errors.As(err, &known) && !errors.As(err, &before) && known.Code == store.Conflict {
-		r.fail(f, nil, string(known.Code), fetch.Source, fmt.Sprintf(msgConflict, f.At))
-		return
-	}
-	if before := (*told)(nil); errors.As(err, &known) && !errors.As(err, &before) && (known.Code == store.Refused || known.Code == store.Function) {
-		before := len(r.errs)
-		r.fail(f, nil, string(known.Code), fetch.Source, fmt.Sprintf(msgRefused, f.At, known.Msg))
+	case isTold:
+		if told.source != "" {
+			source = told.source
+		}
+		tell(told.code, told.msg)
+	case isKnown && known.Code == store.Conflict:
+		tell(string(known.Code), fmt.Sprintf(msgConflict, f.At))
+	case isKnown && (known.Code == store.Refused || known.Code == store.Function):
+		tell(string(known.Code), fmt.Sprintf(msgRefused, f.At, known.Msg))
 		if list := fetch.Reads[0].Write.List; len(r.errs) > before && known.Row > 0 && list != nil {
 			r.errs[before].Input = []any{list.Name, known.Row - 1}
 		}
-		return
+	default:
+		for _, id := range fetch.Unit.Fetches {
+			if own := r.plan.Fetches[id]; own.Source == source {
+				fetch = own
+			}
+		}
+		code, msg := describe(fetch, err)
+		tell(code, msg)
 	}
-	code, msg := describe(fetch, err)
-	source := fetch.Source
-	if before := (*told)(nil); errors.As(err, &before) && before.source != "" {
-		source = before.source
-	}
-	r.fail(f, nil, code, source, msg)
 }
 
 // brokenRule says which rule a write breaks.

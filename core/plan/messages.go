@@ -12,6 +12,7 @@ const (
 // INVALID
 const (
 	msgTogetherApart   = "%s writes to %s, which has no transactions, so that the mutation cannot be one"
+	msgTogetherOthers  = "%s writes to other sources than %s, too, so that the mutation cannot be one"
 	msgTogetherSources = "%s writes to %s, and %s to %s, so that the mutation cannot be one transaction"
 	msgTogetherOther   = "%s does not write, so that it cannot be a part of one transaction"
 )

@@ -23,7 +23,7 @@ func (p *Plan) String() string {
 		}
 		fmt.Fprintf(&b, "  %s", f.Source)
 		if f.Unit != nil {
-			b.WriteString(map[bool]string{false: ", in the transaction of ", true: ", a part of "}[f.Unit.Writing.Apart] + f.Unit.Name())
+			b.WriteString(map[bool]string{false: ", in the transaction of ", true: ", a part of "}[f.Unit.Writing.Apart || f.Unit.Others[f.ID] != nil] + f.Unit.Name())
 		}
 		b.WriteString("\n")
 		for _, r := range f.Reads {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"osprey/core/binding"
 	"osprey/core/store"
 )
 
@@ -16,6 +17,15 @@ type unit struct {
 	find, write *readNode // find is nil where nothing is found first
 	nested      []*readNode
 	within      []*readNode // calls of the function that takes part
+	others      []*readNode // what is written in other sources
+	later       []laterNest // of these, what is not planned yet
+}
+
+// A laterNest is records that are added with others in another source.
+type laterNest struct {
+	above  *rows
+	of     *binding.Write
+	nested *binding.NestedWrite
 }
 
 // own returns, of each read that is fed by nothing but a write and reads of its source,
@@ -35,7 +45,7 @@ func (b *builder) own() map[*Read]*readNode {
 		for _, n := range u.nested {
 			writes[n.read] = u.write
 		}
-		for _, n := range u.within {
+		for _, n := range slices.Concat(u.within, u.others) {
 			writes[n.read] = u.write
 		}
 		if u.find != nil {
@@ -80,12 +90,18 @@ func (b *builder) writeUnits() {
 		for _, n := range u.within {
 			calls = append(calls, n.read.Fetch.ID)
 		}
+		own.Others = map[int]*store.Writing{}
+		for _, n := range u.others {
+			if own.Others[n.read.Fetch.ID] = n.source.Capabilities.Write; n.source.Capabilities.Write == nil {
+				own.Others[n.read.Fetch.ID] = &store.Writing{}
+			}
+		}
 		begin := b.plan.Fetches[own.Fetches[0]].After
 		for _, f := range b.plan.Fetches { // in the order of their waves
 			if other := b.unitOf[f.Reads[0]]; other != nil && other != u.write {
 				continue
 			}
-			if slices.Contains(calls, f.ID) {
+			if slices.Contains(calls, f.ID) || own.Others[f.ID] != nil {
 				own.Fetches = append(own.Fetches, f.ID)
 			}
 			if slices.Contains(own.Fetches, f.ID) || f.Source != write.Source || f.Reads[0].since != u.write.read.since {
@@ -114,6 +130,9 @@ func (b *builder) join() {
 		write := u.write.read.Fetch
 		own := write.Unit
 		switch {
+		case len(own.Others) > 0:
+			b.refuse(fmt.Sprintf(msgTogetherOthers, own.Field.Name, write.Source))
+			return
 		case own.Writing.Apart:
 			b.refuse(fmt.Sprintf(msgTogetherApart, own.Field.Name, write.Source))
 			return

@@ -79,6 +79,9 @@ type Unit struct {
 	Fetches []int // by their IDs
 	Write   int   // the one of them that writes
 	Writing *store.Writing
+	// Others is how is written what is written in other sources, by the IDs of its fetches: each
+	// source of them has a session of its own, which ends before that of the unit.
+	Others map[int]*store.Writing
 	// Joined are the units that are done in the same session, behind this one; Of is, of such,
 	// the one that they are joined to.
 	Joined []*Unit
@@ -137,7 +140,15 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 		written.since = last
 	}
 	if of.Within != nil {
-		b.within(&u, written, g, def, last)
+		last = b.within(&u, written, g, def, last)
+	}
+	for len(u.later) > 0 { // what is in other sources, in the order of the schema
+		later := u.later
+		u.later = nil
+		for _, l := range later {
+			last = b.nestOne(&u, l.above, l.of, l.nested, values, last)
+			written.since = last
+		}
 	}
 	for _, path := range def.Here { // which is also how many there are
 		written.column(store.Wanted{Path: path, Kind: kindOf(of.Records.Info, path)})
@@ -179,31 +190,44 @@ func (b *builder) nest(u *unit, above *rows, of *binding.Write, values writeArgs
 				continue // which the operation can be seen not to give
 			}
 		}
-		w := b.newWrite(n.Write)
-		w.Above, w.Within, w.Many = above.public.Step, n.Within.Name, n.Several
-		if n.Arg != nil && of.List == nil {
-			w.Arg = values.args[n.Arg.Name]
+		if n.Records.Source != of.Records.Source {
+			u.later = append(u.later, laterNest{above, of, n})
+			continue
 		}
-		w.Store.Columns = w.add(values, n.Values)
-		for i := range w.Values {
-			if v := &w.Values[i]; v.Above != "" {
-				v.About = w.FieldOf(w.Store.Set, v.Path)
-				above.column(store.Wanted{Path: v.Above, Kind: kindOf(of.Records.Info, v.Above)})
-			} else if v.Const == "" {
-				v.Item, v.Arg = true, nil
-			}
-		}
-		step := &Step{ID: len(b.plan.Steps), Field: b.here() + "." + n.Within.Name}
-		b.plan.Steps = append(b.plan.Steps, step)
-		node := b.newRead(&binding.Field{Target: n.Records}, last+1)
-		node.read.Write = w
-		node.read.Feeds = []Feed{{Rows: above.public}}
-		node.read.cover(step.Field)
-		own := node.rows(step)
-		u.nested = append(u.nested, node)
-		last = b.nest(u, own, n.Write, values, last+1)
+		last = b.nestOne(u, above, of, n, values, last)
 	}
 	return last
+}
+
+// nestOne plans one set of the records that are added with those of a write.
+func (b *builder) nestOne(u *unit, above *rows, of *binding.Write, n *binding.NestedWrite, values writeArgs, last int) int {
+	w := b.newWrite(n.Write)
+	w.Above, w.Within, w.Many = above.public.Step, n.Within.Name, n.Several
+	if n.Arg != nil && of.List == nil {
+		w.Arg = values.args[n.Arg.Name]
+	}
+	w.Store.Columns = w.add(values, n.Values)
+	for i := range w.Values {
+		if v := &w.Values[i]; v.Above != "" {
+			v.About = w.FieldOf(w.Store.Set, v.Path)
+			above.column(store.Wanted{Path: v.Above, Kind: kindOf(of.Records.Info, v.Above)})
+		} else if v.Const == "" {
+			v.Item, v.Arg = true, nil
+		}
+	}
+	step := &Step{ID: len(b.plan.Steps), Field: b.here() + "." + n.Within.Name}
+	b.plan.Steps = append(b.plan.Steps, step)
+	node := b.newRead(&binding.Field{Target: n.Records}, last+1)
+	node.read.Write = w
+	node.read.Feeds = []Feed{{Rows: above.public}}
+	node.read.cover(step.Field)
+	own := node.rows(step)
+	if u.write.source == node.source {
+		u.nested = append(u.nested, node)
+	} else {
+		u.others = append(u.others, node)
+	}
+	return b.nest(u, own, n.Write, values, last+1)
 }
 
 // gives reports whether an input object, or one of a list, may have a field.
@@ -243,7 +267,7 @@ func (b *builder) find(g group, def *binding.Field) (*readNode, *rows) {
 //	wave 4  port_calls by id                   the answer
 //
 // A removal is answered with what was there before the function.
-func (b *builder) within(u *unit, written *rows, g group, def *binding.Field, last int) {
+func (b *builder) within(u *unit, written *rows, g group, def *binding.Field, last int) int {
 	called := def.Write.Within
 	keyed := *def
 	keyed.How, keyed.Many, keyed.Args = binding.Related, false, nil
@@ -295,6 +319,7 @@ func (b *builder) within(u *unit, written *rows, g group, def *binding.Field, la
 	if !before {
 		written.since = end
 	}
+	return max(last, end)
 }
 
 // writtenStep is the name of the step that reads what was written.
