@@ -232,7 +232,7 @@ func TestConfigurations(t *testing.T) {
 			}
 		}
 		if strings.HasPrefix(b.text, "writes:") { // of a set
-			set := "sources:\n  s:\n    kind: rest\n    url: http://127.0.0.1:1\n    sets:\n      things:\n        key: station\n        fields: { station: text }\n        "
+			set := "sources:\n  s:\n    kind: rest\n    url: http://127.0.0.1:1\n    sets:\n      things:\n        key: station\n        fields: { station: text, version: int }\n        "
 			texts = []string{set + strings.ReplaceAll(b.text, "\n", "\n        ")}
 		}
 		for _, text := range texts {

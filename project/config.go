@@ -154,7 +154,7 @@ type SetConfig struct {
 	Related map[string]string `yaml:"related" form:"names with sets"`
 	// The ways to read it. Osprey takes the one that fits best.
 	Reads []ReadConfig `yaml:"reads" form:"list of reads"`
-	// The ways to write it: add, change and remove.
+	// The ways to write it: add, replace, change, adjust and remove.
 	Writes WritesConfig `yaml:"writes"`
 }
 
@@ -162,8 +162,12 @@ type SetConfig struct {
 type WritesConfig struct {
 	// How a record is added.
 	Add *WriteConfig `yaml:"add"`
+	// How a record is added, or the one changed that has the same key.
+	Replace *WriteConfig `yaml:"replace"`
 	// How a record is changed.
 	Change *WriteConfig `yaml:"change"`
+	// How the numbers of a record are counted on: what is given is added to them.
+	Adjust *WriteConfig `yaml:"adjust"`
 	// How a record is removed.
 	Remove *WriteConfig `yaml:"remove"`
 }
@@ -183,6 +187,8 @@ type WriteConfig struct {
 	Wrap string `yaml:"wrap" default:"the body is the record" form:"name"`
 	// Where the record is in the answer (RFC 9535), if it tells the key.
 	Pick string `yaml:"pick" default:"the whole answer" form:"JSONPath"`
+	// The field whose expected value is sent as the tag of If-Match (RFC 9110, section 13.1.1).
+	Match string `yaml:"match" form:"field"`
 	// The statuses that say that there is no such record.
 	Gone []Count `yaml:"gone" default:"404, 410" form:"list of statuses"`
 	// The statuses that say that another record, or another change, is in the way.

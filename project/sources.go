@@ -110,9 +110,9 @@ func openREST(_ string, c *SourceConfig) (store.Source, error) {
 		for _, w := range []struct {
 			from *WriteConfig
 			to   **rest.WriteForm
-		}{{from.Writes.Add, &set.Writes.Add}, {from.Writes.Change, &set.Writes.Change}, {from.Writes.Remove, &set.Writes.Remove}} {
+		}{{from.Writes.Add, &set.Writes.Add}, {from.Writes.Replace, &set.Writes.Replace}, {from.Writes.Change, &set.Writes.Change}, {from.Writes.Adjust, &set.Writes.Adjust}, {from.Writes.Remove, &set.Writes.Remove}} {
 			if c := w.from; c != nil {
-				*w.to = &rest.WriteForm{Post: c.Post, Put: c.Put, Patch: c.Patch, Delete: c.Delete, Wrap: c.Wrap, Pick: c.Pick, Gone: ints(c.Gone), Conflict: ints(c.Conflict), Invalid: ints(c.Invalid)}
+				*w.to = &rest.WriteForm{Post: c.Post, Put: c.Put, Patch: c.Patch, Delete: c.Delete, Wrap: c.Wrap, Pick: c.Pick, Match: c.Match, Gone: ints(c.Gone), Conflict: ints(c.Conflict), Invalid: ints(c.Invalid)}
 			}
 		}
 		config.Sets = append(config.Sets, set)

@@ -2,9 +2,11 @@ package files_test
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -139,5 +141,60 @@ func TestWrites(t *testing.T) {
 	}
 	if err := session.Commit(context.Background()); err == nil || !strings.Contains(err.Error(), "another program has changed") {
 		t.Errorf("a file that was changed meanwhile gives %v", err)
+	}
+}
+
+type thing struct {
+	ID   int
+	Code string
+	Name *string
+	N    *int
+}
+
+// TestRandomWrites holds random operations that write and read, alone and as one transaction, to
+// a model, and reads the file after each.
+func TestRandomWrites(t *testing.T) {
+	for _, form := range []string{"things.json", "things.jsonl"} {
+		t.Run(form, func(t *testing.T) {
+			dir := t.TempDir()
+			seed := `{"id": 0, "code": "-", "name": "-", "n": 0}`
+			if form == "things.json" {
+				seed = "[" + seed + "]"
+			}
+			for name, text := range map[string]string{form: seed, "parts.json": `[{"id": 0, "size": 0, "thing": -1}]`} {
+				if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
+					t.Fatal(err)
+				}
+			}
+			s, err := files.Open(files.Config{Folder: dir})
+			if err != nil {
+				t.Fatal(err)
+			}
+			e := conform.NewEngine(t, conform.LooseTypes, map[string]store.Source{"db": s})
+			if o := e.Ask(t, `mutation { remove(id: 0) { id } }`, nil); len(o.Errors) > 0 {
+				t.Fatal(o.Errors)
+			}
+			conform.Written{Whole: true, Replaces: true, Loose: true, State: func() []string {
+				text, err := os.ReadFile(filepath.Join(dir, form))
+				if err != nil {
+					t.Fatal(err)
+				}
+				var things []thing
+				if form == "things.jsonl" {
+					text = []byte("[" + strings.Join(strings.Split(strings.TrimSpace(string(text)), "\n"), ",") + "]")
+				}
+				if err := json.Unmarshal(text, &things); err != nil {
+					t.Fatalf("%v in %s", err, text)
+				}
+				slices.SortFunc(things, func(a, b thing) int { return a.ID - b.ID })
+				var list []string
+				for _, x := range things {
+					name, _ := json.Marshal(x.Name)
+					n, _ := json.Marshal(x.N)
+					list = append(list, fmt.Sprintf(`{"id":"%d","code":"%s","name":%s,"n":%s}`, x.ID, x.Code, name, n))
+				}
+				return list
+			}}.Writes(t, e, 1, 150)
+		})
 	}
 }

@@ -16,7 +16,7 @@ import (
 type set struct {
 	Set
 	forms   []*form
-	writers map[store.Action]*writer
+	writers map[string]*writer
 }
 
 // A form is a checked [ReadForm].

@@ -30,7 +30,27 @@ import (
 //	PATCH /stations/SKE/contact    {"phone": "555-0147"}
 
 // Writes are the ways to write a resource; nil for those that it has not.
-type Writes struct{ Add, Change, Remove *WriteForm }
+type Writes struct{ Add, Replace, Change, Adjust, Remove *WriteForm }
+
+// The ways to write a resource.
+const (
+	add     = "add"
+	replace = "replace" // adds a record, or changes the one that has the same key
+	change  = "change"
+	adjust  = "adjust" // adds to numbers of a record
+	remove  = "remove"
+)
+
+// wayOf returns by which way a write is made.
+func wayOf(w *store.Write) string {
+	switch {
+	case len(w.Replaces) > 0:
+		return replace
+	case slices.ContainsFunc(w.Columns, func(g store.Given) bool { return g.How == store.Adjusted }):
+		return adjust
+	}
+	return w.Action.String()
+}
 
 // A WriteForm is one way to write a resource: one of Post, Put, Patch and Delete is a URI
 // template.
@@ -38,6 +58,7 @@ type WriteForm struct {
 	Post, Put, Patch, Delete string
 	Wrap                     string // the name under which the record stands in the body
 	Pick                     string // JSONPath to the record in the answer
+	Match                    string // the field that is expected by If-Match (RFC 9110, section 13.1.1)
 	Gone, Conflict, Invalid  []int  // statuses; default 404 and 410, 409 and 412, 400 and 422
 }
 
@@ -50,7 +71,7 @@ type writer struct {
 }
 
 // newWriter checks a way to write the resource of a name.
-func newWriter(f *WriteForm, a store.Action, name string, jsonAPI bool) (*writer, error) {
+func newWriter(f *WriteForm, a, name string, jsonAPI bool) (*writer, error) {
 	w := &writer{WriteForm: &WriteForm{}}
 	*w.WriteForm = *f
 	text := ""
@@ -63,8 +84,10 @@ func newWriter(f *WriteForm, a store.Action, name string, jsonAPI bool) (*writer
 		}
 	}
 	if text == "" && jsonAPI {
-		w.method = map[store.Action]string{store.Add: http.MethodPost, store.Change: http.MethodPatch, store.Remove: http.MethodDelete}[a]
-		if text = "/" + name; a != store.Add {
+		if w.method = map[string]string{add: http.MethodPost, change: http.MethodPatch, remove: http.MethodDelete}[a]; w.method != "" {
+			text = "/" + name
+		}
+		if a != add && text != "" {
 			text += "/{id}"
 		}
 	}
@@ -89,14 +112,17 @@ func newWriter(f *WriteForm, a store.Action, name string, jsonAPI bool) (*writer
 }
 
 // newWriters checks the ways to write a resource.
-func newWriters(c *Set, jsonAPI bool) (map[store.Action]*writer, error) {
-	list := map[store.Action]*writer{}
+func newWriters(c *Set, jsonAPI bool) (map[string]*writer, error) {
+	list := map[string]*writer{}
 	var wrong []error
-	for a, f := range map[store.Action]*WriteForm{store.Add: c.Writes.Add, store.Change: c.Writes.Change, store.Remove: c.Writes.Remove} {
+	for a, f := range map[string]*WriteForm{add: c.Writes.Add, replace: c.Writes.Replace, change: c.Writes.Change, adjust: c.Writes.Adjust, remove: c.Writes.Remove} {
 		if f == nil {
 			continue
 		}
 		w, err := newWriter(f, a, c.Name, jsonAPI)
+		if err == nil && f.Match != "" && !slices.ContainsFunc(c.Fields, func(known Field) bool { return known.Name == f.Match }) {
+			err = fmt.Errorf("match of %s of %s names %q, which is none of the fields", a, c.Name, f.Match)
+		}
 		if wrong = append(wrong, err); err == nil {
 			list[a] = w
 		}
@@ -117,15 +143,32 @@ func (s *Source) writing() *store.Writing {
 
 // takesWrite says why a write cannot be made.
 func (s *Source) takesWrite(_ *store.Catalogue, w *store.Write) error {
-	set := s.sets[w.Set]
-	if set == nil || set.writers[w.Action] == nil {
-		return fmt.Errorf("nothing says how a record of %s is %s\n→ say how with writes: in osprey.yaml", w.Set, map[store.Action]string{store.Add: "added", store.Change: "changed", store.Remove: "removed"}[w.Action])
+	set, way := s.sets[w.Set], wayOf(w)
+	if set == nil || set.writers[way] == nil {
+		how := map[string]string{add: "is added", replace: "is added or changed", change: "is changed", adjust: "is counted on", remove: "is removed"}[way]
+		return fmt.Errorf("nothing says how a record of %s %s\n→ say how by %s under writes: in osprey.yaml", w.Set, how, way)
 	}
-	if len(w.Expect) > 0 || len(w.Replaces) > 0 || slices.ContainsFunc(w.Columns, func(g store.Given) bool { return g.How != store.Replaced }) {
-		return errors.New("a service is told what is to be, and can neither expect, replace nor count\n→ leave it out, or let a function of the service do it")
+	by := set.writers[way]
+	for _, g := range w.Columns {
+		switch {
+		case g.How > store.Adjusted:
+			return errors.New("a service is given lists as a whole\n→ leave it out, or let a function of the service do it")
+		case way == adjust && g.How != store.Adjusted:
+			return fmt.Errorf("a service that counts is given nothing else, and %s is\n→ count and change in two fields", g.Field)
+		}
 	}
-	for _, name := range set.writers[w.Action].template.variables(true) {
-		if !slices.ContainsFunc(slices.Concat(w.Columns, w.Keys), func(g store.Given) bool { return g.Field == name }) && !slices.Contains(set.Key, name) {
+	for _, g := range w.Expect {
+		if g.Field != by.Match && !slices.Contains(by.template.variables(false), g.Field) {
+			return fmt.Errorf("nothing says how the service is told which %s is expected\n→ name it as match: in osprey.yaml, if the service takes it in If-Match, or as a variable of the address", g.Field)
+		}
+	}
+	for _, g := range w.Expect {
+		if g.Field != by.Match && slices.ContainsFunc(w.Columns, func(own store.Given) bool { return own.Field == g.Field }) {
+			return fmt.Errorf("its address has %s once, which is both given and expected\n→ name it as match: in osprey.yaml, if the service takes it in If-Match", g.Field)
+		}
+	}
+	for _, name := range by.template.variables(true) {
+		if !slices.ContainsFunc(slices.Concat(w.Columns, w.Keys, w.Expect), func(g store.Given) bool { return g.Field == name }) && !slices.Contains(set.Key, name) {
 			return fmt.Errorf("its address has the variable %s, which nothing gives\n→ give it in an argument", name)
 		}
 	}
@@ -159,11 +202,11 @@ type write struct {
 }
 
 func (s *Source) prepareWrite(_ *store.Catalogue, w *store.Write) (store.Request, error) {
-	set := s.sets[w.Set]
-	if set == nil || set.writers[w.Action] == nil {
+	set, way := s.sets[w.Set], wayOf(w)
+	if set == nil || set.writers[way] == nil {
 		return nil, &store.Error{Code: store.BadAnswer, Msg: "has no way to " + w.Action.String() + " " + w.Set}
 	}
-	return &write{Write: w, source: s, set: set, by: set.writers[w.Action]}, nil
+	return &write{Write: w, source: s, set: set, by: set.writers[way]}, nil
 }
 
 // Describe names the request.
@@ -218,7 +261,7 @@ func (r *write) send(ctx context.Context, from *store.Caller, rows *store.Rows, 
 	ctx, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
 	given := values{}
-	for i, g := range slices.Concat(r.Columns, r.Keys) {
+	for i, g := range slices.Concat(r.Columns, r.Keys, r.Expect) {
 		if !rows.IsAbsent(i, row) && !rows.Columns[i].Null[row] && rows.Columns[i].Kind != store.List && rows.Columns[i].Kind != store.Record {
 			given[g.Field] = text(keyText(&rows.Columns[i], row))
 		}
@@ -246,6 +289,9 @@ func (r *write) send(ctx context.Context, from *store.Caller, rows *store.Rows, 
 	if body != nil {
 		req.Header.Set("Content-Type", kind)
 	}
+	if err := r.match(req, rows, row); err != nil {
+		return nil, false, err
+	}
 	shown := r.by.method + " " + s.service.Shown(req.URL, r.by.template.hidden())
 	res, err := s.writer.Do(req)
 	if err != nil {
@@ -256,7 +302,39 @@ func (r *write) send(ctx context.Context, from *store.Caller, rows *store.Rows, 
 	if err != nil {
 		return nil, false, unsure(ctx, err, shown)
 	}
-	return r.outcome(res, answer, shown)
+	return r.outcome(res, answer, shown, r.expected(rows, row))
+}
+
+// match makes a request one that is done if the record still has what is expected of it.
+func (r *write) match(req *http.Request, rows *store.Rows, row int) error {
+	for i, g := range r.Expect {
+		column := len(r.Columns) + len(r.Keys) + i
+		switch {
+		case g.Field != r.by.Match || rows.IsAbsent(column, row):
+			continue
+		case rows.Columns[column].Null[row]:
+			return &store.Error{Code: store.BadValue, Msg: "the service cannot be told that " + g.Field + " is to have no value"}
+		}
+		tag := keyText(&rows.Columns[column], row)
+		if !strings.HasPrefix(tag, `"`) && !strings.HasPrefix(tag, `W/"`) {
+			tag = `"` + tag + `"`
+		}
+		if strings.ContainsFunc(tag, func(c rune) bool { return c < '!' || c > '~' }) {
+			return &store.Error{Code: store.BadValue, Msg: "the value that is expected of " + g.Field + " is none that a header can have"}
+		}
+		req.Header.Set("If-Match", tag)
+	}
+	return nil
+}
+
+// expected returns the fields that are expected of a row.
+func (r *write) expected(rows *store.Rows, row int) (fields []string) {
+	for i, g := range r.Expect {
+		if !rows.IsAbsent(len(r.Columns)+len(r.Keys)+i, row) {
+			fields = append(fields, g.Field)
+		}
+	}
+	return fields
 }
 
 // unsure tells of a request whose answer nobody has heard, unless it was never sent.
@@ -332,7 +410,7 @@ func identifiers(to string, v any) any {
 }
 
 // outcome reads what a service answers to a write.
-func (r *write) outcome(res *http.Response, body []byte, path string) (record map[string]any, found bool, err error) {
+func (r *write) outcome(res *http.Response, body []byte, path string, expected []string) (record map[string]any, found bool, err error) {
 	said := fmt.Errorf("%s: %s: %s", path, res.Status, r.source.service.Blank(firstLines(body)))
 	is := func(list []int) bool { return slices.Contains(list, res.StatusCode) }
 	switch {
@@ -341,7 +419,7 @@ func (r *write) outcome(res *http.Response, body []byte, path string) (record ma
 	case is(r.by.Conflict) && r.Action == store.Add:
 		return nil, false, r.breaks(store.BadWrite, &store.Broken{Rule: store.Taken, Fields: r.set.Key}, said)
 	case is(r.by.Conflict):
-		return nil, false, r.breaks(store.Conflict, &store.Broken{Rule: store.Outdated}, said)
+		return nil, false, r.breaks(store.Conflict, &store.Broken{Rule: store.Outdated, Fields: expected}, said)
 	case is(r.by.Invalid):
 		return nil, false, r.breaks(store.BadWrite, &store.Broken{Rule: store.OtherRule, Name: detail(body)}, said)
 	case res.StatusCode < 200 || res.StatusCode > 299:
