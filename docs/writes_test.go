@@ -26,7 +26,7 @@ func TestEachWrite(t *testing.T) {
 	_, fields, _ := strings.Cut(string(schema), "type Mutation {")
 	fields, _, _ = strings.Cut(fields, "\n}")
 	operations := ""
-	order := strings.Fields("../Arrive ArriveAll FileAll Correct CorrectAll Move Load BoardPilot Assign Release Depart Strike StrikeAll License Enrol Rename Retire Inspect Find Amend Withdraw Dismiss Reach")
+	order := strings.Fields("../Arrive ArriveAll FileAll Correct CorrectAll Move Load BoardPilot Assign Release Depart Strike StrikeAll License Enrol Rename Sign Retire Inspect Find Amend Withdraw Dismiss Reach")
 	for _, name := range order {
 		text, err := os.ReadFile(filepath.Join(folder, name+".graphql"))
 		if err != nil {

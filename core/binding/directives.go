@@ -89,7 +89,7 @@ directive @add(
 
 "The field changes one record of its type, found by the arguments that are its key or another unique key, or all that an argument called filter finds, and answers them as they are then; null if there is none. The other arguments, or those of one input object, are what changes: what is absent is left alone, and null clears. For fields of the mutation type."
 directive @change(
-  "Values that the caller does not choose, each as field: expression, as of @add."
+  "Values that the caller does not choose, each as field: expression, as of @add, and over record, the record as it was."
   set: [String!]
   "Arguments whose values the record must still have, null for none: if it has others, nothing is changed, and the error is CONFLICT."
   expect: [String!]

@@ -68,6 +68,8 @@ const (
 // write
 const (
 	msgNestsApart         = "%s adds to %s, which is not in one transaction with the rest of %s: if one fails, the other can be there"
+	msgSetRecordApart     = "what %s is set to in %s looks at the record as it was, and in %s, which has no transactions, another change could come between"
+	msgSetRecord          = "what %s is set to in %s looks at record.%s, which is not stored in the record itself"
 	msgWithinNoWrite      = "%s has @within, and writes nothing\n→ leave it out, or let @computed name the function"
 	msgWithinNoStore      = "%s has a function in its transaction, and the source %s has none that a function could take part in\n→ leave @within out, or write to a relational database"
 	msgWithinNoFunction   = "the transaction of %s has %q in it, which is no function of a source%s"

@@ -20,6 +20,8 @@ import (
 type Set struct {
 	Expr *expression.Program
 	Args []*schema.Input // that it looks at
+	// Needs is what it looks at of the record as it was; nil for nothing.
+	Needs *language.SelectionSet
 	// Scale is how many digits of a second the field holds; nil for as many as there are.
 	Scale *int
 }
@@ -135,7 +137,11 @@ func (b *binder) setting(f *schema.Field, w *Write, d *language.Directive, name,
 			v.Enum = b.enum(e, r, r.Source, info)
 		}
 	}
-	program, err := expression.Compile(strings.TrimSpace(expr), map[string]*expression.Type{"args": b.argsType(f), "now": moment}, want, expression.UUID, expression.ObjectID)
+	inputs := map[string]*expression.Type{"args": b.argsType(f), "now": moment}
+	if d.Name.Text == "change" {
+		inputs["record"] = b.recordOf(r.Type, false)
+	}
+	program, err := expression.Compile(strings.TrimSpace(expr), inputs, want, expression.UUID, expression.ObjectID)
 	if err != nil {
 		msg, fix := err.Error(), ""
 		if m := (*expression.Mistake)(nil); errors.As(err, &m) {
@@ -150,5 +156,38 @@ func (b *binder) setting(f *schema.Field, w *Write, d *language.Directive, name,
 			v.Set.Args = append(v.Set.Args, a)
 		}
 	}
+	if needs := program.Needs["record"]; len(needs) > 0 && !b.looksAt(f, w, d, name, v.Set, needs) {
+		return nil
+	}
 	return v
+}
+
+// looksAt notes what an expression looks at of the record as it was, which is then read, and
+// locked, before it is written; false after telling that it cannot be.
+func (b *binder) looksAt(f *schema.Field, w *Write, d *language.Directive, name string, set *Set, needs []*expression.Need) bool {
+	if can := w.Records.Source.Capabilities.Write; can != nil && can.Apart {
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave it out, or count by adjust", msgSetRecordApart, name, f.Coordinate(), w.Records.Source.Name)
+		return false
+	}
+	for _, n := range needs {
+		for _, o := range b.bound.Schema.Possible(w.Records.Type) {
+			object := w.Records.Object(o)
+			if object == nil {
+				continue
+			}
+			if of := object.Fields[n.Name]; of == nil || of.How != Column && of.How != Nested || len(of.Wanted.Via) > 0 || of.Wanted.Aggregate != store.NoAggregate {
+				b.fail(ruleWrite, d.Pos, f.Coordinate(), "leave it out, or let a function in the transaction do it", msgSetRecord, name, f.Coordinate(), n.Name)
+				return false
+			}
+		}
+	}
+	var text strings.Builder
+	b.writeNeeds(&text, w.Records.Type, needs)
+	var msg string
+	if set.Needs, msg, _ = b.parseSelection(text.String(), w.Records.Type.(schema.Composite)); set.Needs == nil {
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgSetExpression, name, f.Coordinate(), msg)
+		return false
+	}
+	w.Looks = true
+	return true
 }

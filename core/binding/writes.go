@@ -31,6 +31,8 @@ type Write struct {
 	// Find is the read by which the records are found first: all that a filter finds, or one
 	// by another unique key than that of the type. Keys is then empty.
 	Find *Field
+	// Looks says that expressions look at the record as it was: it is found first.
+	Looks bool
 	// Replaces are the stored fields of a unique key, of an addition that changes the record
 	// that has them already.
 	Replaces []string

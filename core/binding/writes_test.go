@@ -128,6 +128,11 @@ func TestWriteFindings(t *testing.T) {
 		{`a(id: ID!): Call @change(set: "twice: 7")`, `error write Mutation.a: Mutation.a gives calls.twice, which the store computes → leave it out`},
 		{`a(id: ID!): Call @change(set: "flag: 'x'")`, `error not-supported Mutation.a: Mutation.a gives calls.papers.flag, which is inside a column of JSON → give the column as a whole`},
 		{`a(id: ID!): Call @change(adjust: "plain: 'x'")`, `error write Mutation.a: Mutation.a adds to Call.plain, which is no number → leave it out of adjust`},
+		{`a(id: ID!): Call @change(set: ["plain: record.plain + '!'", "berth: record.berth == null ? 1 : record.berth"])`, ``},
+		{`a(filter: CallFilter!): Int @change(of: "Call", set: "plain: record.plain + '!'")`, ``},
+		{`a(id: ID!): Call @change(set: "plain: record.craft.name")`, `error write Mutation.a: what plain is set to in Mutation.a looks at record.craft, which is not stored in the record itself → leave it out, or let a function in the transaction do it`},
+		{`a(craft: ID!): Call @add(set: "plain: record.plain")`, `error write Mutation.a: what plain is set to in Mutation.a cannot be used: `},
+		{`a(id: ID!): Paper @change(set: "outcome: record.outcome + '!'")` + papers, `error write Mutation.a: what outcome is set to in Mutation.a looks at the record as it was, and in inspections, which has no transactions, another change could come between → leave it out, or count by adjust`},
 		// What is changed if it is there.
 		{`a(craft: ID!, plain: String!, code: String!): Call @add(replaces: "code")`, ``},
 		{`a(craft: ID!, plain: String!, code: String!): Call @add(replaces: "cod")`, `error write Mutation.a: Mutation.a names "cod", which is no field of Call; did you mean "code"?`},

@@ -125,8 +125,10 @@ func (f *filling) value(of *plan.WriteValue, into *store.Column, row int) (given
 		return false, &store.Error{Code: store.BadAnswer, Msg: "has added a record without telling its key"}
 	case of.Const != "":
 		v, given = of.Const, true
+	case of.Set != nil && len(of.Set.Needs) > 0 && f.found == nil: // it is not known yet
+		given = true
 	case of.Set != nil:
-		if v, err = f.express(of); err != nil {
+		if v, err = f.express(of, row); err != nil {
 			return false, err
 		}
 		given = true
@@ -209,8 +211,9 @@ func (f *filling) resolve(a *plan.Arg) (schema.Value, error) {
 }
 
 // express evaluates the expression of a value.
-func (f *filling) express(of *plan.WriteValue) (schema.Value, error) {
-	v, err := of.Set.Expr.Run(map[string]any{"args": argumentsOf{f.run, of.Set.Args}, "now": f.run.now})
+func (f *filling) express(of *plan.WriteValue, row int) (schema.Value, error) {
+	record := recordOf{f.run, of.Set.Needs, f.found, row}
+	v, err := of.Set.Expr.Run(map[string]any{"args": argumentsOf{f.run, of.Set.Args}, "now": f.run.now, "record": record})
 	if err != nil {
 		if known, ok := err.(*told); ok {
 			return nil, known

@@ -69,7 +69,8 @@ type WriteValue struct {
 type Set struct {
 	Expr  *expression.Program
 	Args  []*Arg
-	Scale *int // how many digits of a second the field holds; nil for as many as there are
+	Needs []*Field // what it looks at of the record that is found
+	Scale *int     // how many digits of a second the field holds; nil for as many as there are
 }
 
 // A Unit is the fetches of a root field that are done in one session, in their order: as a
@@ -112,6 +113,8 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 	if of.List != nil {
 		w.List = values.args[of.List.Name]
 	}
+	values.found = func(set *binding.Set) []*Field { return b.looked(written, def, set) }
+	w.Store.Alike = w.Store.Alike && !of.Looks
 	w.Store.Columns = w.add(values, of.Values)
 	w.Store.Keys = w.add(values, of.Keys)
 	if of.Find != nil {
@@ -230,6 +233,20 @@ func (b *builder) nestOne(u *unit, above *rows, of *binding.Write, n *binding.Ne
 	return b.nest(u, own, n.Write, values, last+1)
 }
 
+// looked plans what an expression looks at of the records that are found.
+func (b *builder) looked(found *rows, def *binding.Field, set *binding.Set) []*Field {
+	types := b.bound.Schema.Possible(def.Target.Type)
+	if def.Only != nil {
+		types = def.Only
+	}
+	for _, t := range types {
+		if object := def.Target.Object(t); object != nil {
+			return b.fields(found, object, []*language.SelectionSet{set.Needs})
+		}
+	}
+	return nil
+}
+
 // gives reports whether an input object, or one of a list, may have a field.
 func gives(literal language.Value, field *schema.Input) bool {
 	switch v := literal.(type) {
@@ -329,11 +346,12 @@ const writtenStep = "written"
 type writeArgs struct {
 	args  map[string]*Arg
 	nulls map[string]bool
+	found func(set *binding.Set) []*Field // plans what an expression looks at of the record
 }
 
 // writeValues resolves the arguments of a write.
 func (b *builder) writeValues(g group, def *binding.Field) writeArgs {
-	values := writeArgs{map[string]*Arg{}, map[string]bool{}}
+	values := writeArgs{map[string]*Arg{}, map[string]bool{}, nil}
 	for _, a := range def.Def.Args {
 		of := &binding.Arg{Def: a}
 		if arg := b.arg(g.fields[0], of); arg != nil {
@@ -359,6 +377,9 @@ func (values writeArgs) of(v *binding.WriteValue) WriteValue {
 	}
 	if v.Set != nil {
 		own.Set = &Set{Expr: v.Set.Expr, Scale: v.Set.Scale}
+		if v.Set.Needs != nil {
+			own.Set.Needs = values.found(v.Set)
+		}
 		for _, a := range v.Set.Args {
 			if arg := values.args[a.Name]; arg != nil {
 				own.Set.Args = append(own.Set.Args, arg)

@@ -24,6 +24,9 @@ type Mutation {
   seen(id: ID!): Pilot @change(set: "seenAt: now", adjust: "tours: 1")
   seenBy(licence: String!, tours: Int!): One @change(set: "seen_on: now", adjust: "tours")
   moveAll(filter: PilotFilter!, change: PilotChange!): [Pilot!] @change
+  again(id: ID!, by: Int!): Pilot @change(set: ["name: record.name + ' again'", "tours: record.tours * args.by", "harbour: record.harbour == null ? 'none' : record.harbour + '!'"])
+  againBy(licence: String!): Pilot @change(set: "tours: record.tours + 1")
+  againAll(filter: PilotFilter!): [Pilot!] @change(set: "harbour: record.name + string(record.tours)")
   post(id: ID!, place: String!): Pilot @change(set: "harbour: 'at ' + args.place")
   moveMany(filter: PilotFilter!, harbour: String): Counted! @change
   dismiss(licence: String!, expected: String @at(path: "name")): Pilot @remove(expect: "expected")
@@ -72,6 +75,10 @@ func TestFound(t *testing.T) {
 				{`mutation { seen(id: 1) { tours seenAt } again: seen(id: 1) { tours } seenBy(licence: "B", tours: 5) { id count pilot { tours name } } none: seenBy(licence: "Z", tours: 5) { id count pilot { name } __typename } }`,
 					`{"seen":{"tours":1,"seenAt":NOW},"again":{"tours":2},"seenBy":{"id":"2","count":1,"pilot":{"tours":5,"name":"Bo"}},"none":{"id":null,"count":0,"pilot":null,"__typename":"One"}}`, ``},
 				{`mutation { post(id: 2, place: "sea") { name harbour } }`, `{"post":{"name":"Bo","harbour":"at sea"}}`, ``},
+				// As it was: what is set looks at the record.
+				{`mutation { again(id: 3, by: 3) { name tours harbour } more: again(id: 2, by: 3) { name tours harbour } none: again(id: 77, by: 1) { id } }`, `{"again":{"name":"Cy again","tours":0,"harbour":"N!"},"more":{"name":"Bo again","tours":15,"harbour":"at sea!"},"none":null}`, ``},
+				{`mutation { againBy(licence: "B") { tours } againAll(filter: {licence: {in: ["A", "B"]}}) { harbour } none: againAll(filter: {licence: {is: "Z"}}) { id } }`, `{"againBy":{"tours":16},"againAll":[{"harbour":"Ada2"},{"harbour":"Bo again16"}],"none":[]}`, ``},
+				{`mutation { moveAll(filter: {licence: {in: ["A"]}}, change: {harbour: null}) { harbour } rename(licence: "B", name: "Bo") { name } c: rename(licence: "C", name: "Cy") { name } d: moveAll(filter: {licence: {is: "B"}}, change: {harbour: "at sea", tours: 5}) { tours } e: moveAll(filter: {licence: {is: "C"}}, change: {harbour: "N"}) { tours } }`, `{"moveAll":[{"harbour":null}],"rename":{"name":"Bo"},"c":{"name":"Cy"},"d":[{"tours":5}],"e":[{"tours":0}]}`, ``},
 				// Add or change: what is absent is left alone.
 				{`mutation { register(licence: "B", harbour: "S") { id name harbour tours } new: register(licence: "E") { id name harbour } }`, `{"register":{"id":"2","name":"Bo","harbour":"S","tours":5},"new":{"id":"E!","name":"Nobody","harbour":null}}`, ``},
 				{`mutation { registerAll(pilots: [{licence: "B"}, {licence: "F", name: "Fe"}, {licence: "C", name: null}]) { licence } }`, `{"registerAll":null}`, `[registerAll] CONSTRAINT Pilot.name is required`},
@@ -191,6 +198,9 @@ func TestReplacesAtOnce(t *testing.T) {
 				return fmt.Sprintf(`mutation { register(licence: "L%d", name: "by %d") { name } }`, n%5, worker)
 			})
 			holds(t, db, "SELECT count(*) FROM pilots", "5")
+			// What is set from the record as it was, counts: it is locked before it is read.
+			atOnce(t, e, 8, 10, func(_, n int) string { return fmt.Sprintf(`mutation { againBy(licence: "L%d") { tours } }`, n%5) })
+			holds(t, db, "SELECT sum(tours) FROM pilots", "80")
 		})
 	}
 }
