@@ -5,7 +5,6 @@ import (
 	"encoding/binary"
 	"io"
 	"net"
-	"net/url"
 	"slices"
 	"strings"
 	"sync"
@@ -29,34 +28,8 @@ type Replica struct {
 // NewReplica starts one.
 func NewReplica(t *testing.T) *Replica {
 	t.Helper()
-	target, err := url.Parse(running.InspectionsURL)
-	if err != nil {
-		t.Fatal(err)
-	}
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { l.Close() })
-	p := &Replica{URL: "mongodb://" + l.Addr().String() + target.Path + "?directConnection=true", fail: map[string]bson.D{}}
-	go func() {
-		for {
-			client, err := l.Accept()
-			if err != nil {
-				return
-			}
-			server, err := net.Dial("tcp", target.Host)
-			if err != nil {
-				client.Close()
-				continue
-			}
-			go func() {
-				p.serve(client, server, l.Addr().String())
-				client.Close()
-				server.Close()
-			}()
-		}
-	}()
+	p := &Replica{fail: map[string]bson.D{}}
+	p.URL = between(t, p.serve)
 	return p
 }
 

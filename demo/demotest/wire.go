@@ -27,6 +27,18 @@ type Wire struct {
 // NewWire starts a wire to the harbour's document server.
 func NewWire(t *testing.T) *Wire {
 	t.Helper()
+	w := &Wire{}
+	w.URL = between(t, func(client, server net.Conn, _ string) {
+		go io.Copy(client, server)
+		w.pass(client, server)
+	})
+	return w
+}
+
+// between listens before the harbour's document server, and serves each connection with one to
+// the server; it returns the address that leads there. Both are closed when serve returns.
+func between(t *testing.T, serve func(client, server net.Conn, address string)) (leads string) {
+	t.Helper()
 	target, err := url.Parse(running.InspectionsURL)
 	if err != nil {
 		t.Fatal(err)
@@ -36,7 +48,6 @@ func NewWire(t *testing.T) *Wire {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { l.Close() })
-	w := &Wire{URL: "mongodb://" + l.Addr().String() + target.Path + "?directConnection=true"}
 	go func() {
 		for {
 			client, err := l.Accept()
@@ -48,11 +59,14 @@ func NewWire(t *testing.T) *Wire {
 				client.Close()
 				continue
 			}
-			go func() { io.Copy(client, server); client.Close() }()
-			go func() { w.pass(client, server); server.Close() }()
+			go func() {
+				serve(client, server, l.Addr().String())
+				client.Close()
+				server.Close()
+			}()
 		}
 	}()
-	return w
+	return "mongodb://" + l.Addr().String() + target.Path + "?directConnection=true"
 }
 
 // Reads returns the commands that read records since the last call.
@@ -115,27 +129,18 @@ func (w *Wire) note(sections []byte) {
 	w.mu.Unlock()
 }
 
-// pass copies messages and notes the command of each: OP_MSG has a header of 16 bytes, flags
-// of 4, and a section of kind 0 with one document.
+// pass copies messages and notes the command of each: OP_MSG has flags of 4 bytes, and a section
+// of kind 0 with one document.
 func (w *Wire) pass(from io.Reader, to io.Writer) {
-	const opMsg = 2013
 	for {
-		var header [16]byte
-		if _, err := io.ReadFull(from, header[:]); err != nil {
+		m, err := readMessage(from)
+		if err != nil {
 			return
 		}
-		size := binary.LittleEndian.Uint32(header[:])
-		if size < 16 || size > 64<<20 {
-			return
+		if m.op == opMsg && len(m.body) > 5 && m.body[4] == 0 {
+			w.note(m.body[5:])
 		}
-		body := make([]byte, size-16)
-		if _, err := io.ReadFull(from, body); err != nil {
-			return
-		}
-		if binary.LittleEndian.Uint32(header[12:]) == opMsg && len(body) > 5 && body[4] == 0 {
-			w.note(body[5:])
-		}
-		if _, err := to.Write(append(header[:], body...)); err != nil {
+		if write(to, m) != nil {
 			return
 		}
 	}
