@@ -159,17 +159,7 @@ func (b *builder) call(f *Field, r *rows, g group, bound *binding.Field, object 
 		wave = max(wave, r.since+1)
 		needs = []*Read{r.node.read}
 	}
-	needs = readsOf(call.Needs, needs)
-	for _, read := range needs {
-		wave = max(wave, read.wave+1)
-	}
-	n := &readNode{
-		read:   &Read{Store: &store.Read{Set: bound.Function, Parent: -1, Calls: true}, Call: step, Needs: needs, wave: wave, since: b.done},
-		source: bound.Source, wave: wave,
-	}
-	b.reads = append(b.reads, n)
-	rows := n.rows(step)
-	n.read.cover(step.Field)
+	rows := b.callRead(step, bound, readsOf(call.Needs, needs), wave).rows(step)
 	f.What, f.Step = Called, step
 	f.Column = rows.column(bound.Result.Wanted)
 	if bound.Result.How == binding.Column {
@@ -179,6 +169,20 @@ func (b *builder) call(f *Field, r *rows, g group, bound *binding.Field, object 
 	inner := rows.inner(f.Column)
 	b.origins[f] = origin{inner, bound}
 	f.Object = b.nested(inner, g, bound.Result.Nested)
+}
+
+// callRead starts the read of the calls of a step, behind the reads that bring what they are given.
+func (b *builder) callRead(step *Step, bound *binding.Field, needs []*Read, wave int) *readNode {
+	for _, read := range needs {
+		wave = max(wave, read.wave+1)
+	}
+	n := &readNode{
+		read:   &Read{Store: &store.Read{Set: bound.Function, Parent: -1, Calls: true}, Call: step, Needs: needs, wave: wave, since: b.done},
+		source: bound.Source, wave: wave,
+	}
+	b.reads = append(b.reads, n)
+	n.read.cover(step.Field)
+	return n
 }
 
 // readsOf adds the reads that bring the values of fields to a list.

@@ -317,21 +317,10 @@ func (b *builder) within(u *unit, written *rows, g group, def *binding.Field, la
 		call := &Call{Args: b.passed(g, called), Only: node.rows.only, Needs: b.needed(node.rows, called, object)}
 		step := &Step{ID: len(b.plan.Steps), Field: b.here(), One: true, Call: call, Parent: node.rows.public}
 		b.plan.Steps = append(b.plan.Steps, step)
-		needs := readsOf(call.Needs, []*Read{node.rows.node.read})
-		wave := 0
-		for _, read := range needs {
-			wave = max(wave, read.wave+1)
-		}
-		n := &readNode{
-			read:   &Read{Store: &store.Read{Set: called.Function, Parent: -1, Calls: true}, Call: step, Needs: needs, wave: wave, since: b.done},
-			source: called.Source, wave: wave,
-		}
-		b.reads = append(b.reads, n)
-		rows := n.rows(step)
-		rows.column(store.Wanted{Kind: store.Text}) // of nothing
-		n.read.cover(step.Field)
+		n := b.callRead(step, called, readsOf(call.Needs, []*Read{node.rows.node.read}), 0)
+		n.rows(step).column(store.Wanted{Kind: store.Text}) // of nothing
 		u.within = append(u.within, n)
-		end = max(end, wave)
+		end = max(end, n.wave)
 	}
 	if !before {
 		written.since = end
