@@ -44,7 +44,7 @@ function open(op: SavedOperation) {
         <template #activator="{ props }">
           <v-btn v-bind="props" :prepend-icon="mdiFileDocumentOutline" data-test="saved">Saved operations</v-btn>
         </template>
-        <v-list density="compact">
+        <v-list density="compact" max-height="440">
           <v-list-item v-for="op in saved" :key="op.name" :title="op.name" @click="open(op)" />
         </v-list>
       </v-menu>
