@@ -39,12 +39,17 @@ type Set struct {
 	// and what is told of one may not hold for every record.
 	Sampled bool
 	Rows    int64 // about how many records there are; 0 if nothing tells
+	// About is what the store has as its comment, and Part says that it is a part of another set,
+	// which has its records, too.
+	About string
+	Part  bool
 }
 
 // A Field is a column, or a path in a document.
 type Field struct {
 	Name     string // with dots inside a document
 	Type     string // the store's own name of the type
+	About    string // the store's comment on it
 	Kind     Kind
 	Elem     Kind // of List
 	Nullable bool

@@ -21,7 +21,8 @@ SELECT c.relname AS set, c.relkind::text AS what, a.attname AS name,
        CASE WHEN base.typname = 'numeric' AND a.atttypmod >= 4 THEN (((a.atttypmod - 4) & 2047) # 1024) - 1024
             WHEN base.typname IN ('timestamp', 'timestamptz', 'time') AND a.atttypmod >= 0 THEN a.atttypmod END AS scale,
        base.typname = 'citext' OR EXISTS (SELECT FROM pg_collation WHERE oid = a.attcollation AND NOT collisdeterministic) AS loose,
-       GREATEST(c.reltuples, 0)::int8 AS rows,
+       GREATEST(c.reltuples, 0)::int8 AS rows, c.relispartition AS part,
+       COALESCE(col_description(c.oid, a.attnum), '') AS about, COALESCE(obj_description(c.oid, 'pg_class'), '') AS allabout,
        COALESCE((SELECT string_agg(enumlabel, chr(31) ORDER BY enumsortorder) FROM pg_enum WHERE enumtypid = base.oid), '') AS labels
   FROM pg_class c
   JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -63,7 +64,8 @@ SELECT c.relname AS set, f.conname AS name, t.relname AS other,
 func postgresCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) {
 	var columns []struct {
 		Set, What, Name, Type, Base, Elem, Labels string
-		Nullable, Generated, Filled, Loose        bool
+		About, AllAbout                           string
+		Nullable, Generated, Filled, Loose, Part  bool
 		MaxLength                                 int
 		Scale                                     *int
 		Rows                                      int64
@@ -94,7 +96,7 @@ func postgresCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, erro
 		if col.What == "v" || col.What == "m" {
 			what = "view"
 		}
-		f := store.Field{Name: col.Name, Type: col.Type, Generated: col.Generated, Filled: col.Filled, MaxLength: col.MaxLength, Scale: col.Scale, Loose: col.Loose,
+		f := store.Field{Name: col.Name, Type: col.Type, About: col.About, Generated: col.Generated, Filled: col.Filled, MaxLength: col.MaxLength, Scale: col.Scale, Loose: col.Loose,
 			// A view does not tell what may be NULL, so nothing is said of it.
 			Nullable: col.Nullable && what == "table"}
 		f.Kind = kindOf(col.Base)
@@ -106,7 +108,8 @@ func postgresCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, erro
 		if col.Labels != "" {
 			f.Values = strings.Split(col.Labels, "\x1f")
 		}
-		b.field(col.Set, what, col.Rows, f)
+		set := b.field(col.Set, what, col.Rows, f)
+		set.About, set.Part = col.AllAbout, col.Part
 	}
 	for _, e := range expressions {
 		if expression, ok := postgresExpression(e.Definition, b.catalogue.Sets[e.Set]); ok {
@@ -159,7 +162,7 @@ func newCatalogue() *catalogueBuilder {
 }
 
 // field adds a field to a set, which is new if it is the first.
-func (b *catalogueBuilder) field(set, what string, rows int64, f store.Field) {
+func (b *catalogueBuilder) field(set, what string, rows int64, f store.Field) *store.Set {
 	s := b.catalogue.Sets[set]
 	if s == nil {
 		s = &store.Set{Name: set, What: what, Rows: rows}
@@ -169,6 +172,7 @@ func (b *catalogueBuilder) field(set, what string, rows int64, f store.Field) {
 		f.Opens = insideKinds
 	}
 	s.Fields = append(s.Fields, f)
+	return s
 }
 
 // index adds a field to an index; those of one index come behind each other.

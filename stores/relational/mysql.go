@@ -121,7 +121,8 @@ SELECT c.TABLE_NAME AS ` + "`set`" + `, t.TABLE_TYPE AS what, c.COLUMN_NAME AS n
        COALESCE(c.GENERATION_EXPRESSION, '') AS made, c.EXTRA LIKE '%VIRTUAL GENERATED%' OR c.EXTRA LIKE '%STORED GENERATED%' AS ` + "`generated`" + `,
        c.EXTRA LIKE '%auto_increment%' OR c.COLUMN_DEFAULT IS NOT NULL AND c.COLUMN_DEFAULT <> 'NULL' AS filled, COALESCE(c.CHARACTER_MAXIMUM_LENGTH, 0) AS maxlength,
        c.EXTRA LIKE '%auto_increment%' AS numbered,
-       CASE WHEN c.DATA_TYPE = 'decimal' THEN c.NUMERIC_SCALE ELSE c.DATETIME_PRECISION END AS scale, COALESCE(t.TABLE_ROWS, 0) AS ` + "`rows`" + `
+       CASE WHEN c.DATA_TYPE = 'decimal' THEN c.NUMERIC_SCALE ELSE c.DATETIME_PRECISION END AS scale, COALESCE(t.TABLE_ROWS, 0) AS ` + "`rows`" + `,
+       c.COLUMN_COMMENT AS about, CASE WHEN t.TABLE_TYPE = 'BASE TABLE' THEN t.TABLE_COMMENT ELSE '' END AS allabout
   FROM information_schema.COLUMNS c
   JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = c.TABLE_SCHEMA AND t.TABLE_NAME = c.TABLE_NAME
  WHERE c.TABLE_SCHEMA = DATABASE() ORDER BY c.TABLE_NAME, c.ORDINAL_POSITION`
@@ -143,6 +144,7 @@ SELECT TABLE_NAME AS ` + "`set`" + `, CONSTRAINT_NAME AS name, COLUMN_NAME AS fi
 func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) {
 	var columns []struct {
 		Set, What, Name, Type, Base, Collation, Made string
+		About, AllAbout                              string
 		Nullable, Generated, Filled, Numbered        bool
 		MaxLength, Rows                              int64
 		Scale                                        *int
@@ -168,7 +170,7 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 		if c.What != "BASE TABLE" {
 			what = "view"
 		}
-		f := store.Field{Name: c.Name, Type: c.Type, Kind: mysqlKind(c.Base, c.Type), Generated: c.Generated, Filled: c.Filled, Numbered: c.Numbered, Scale: c.Scale,
+		f := store.Field{Name: c.Name, Type: c.Type, About: c.About, Kind: mysqlKind(c.Base, c.Type), Generated: c.Generated, Filled: c.Filled, Numbered: c.Numbered, Scale: c.Scale,
 			Nullable: c.Nullable && what == "table", Collation: c.Collation, Loose: c.Collation != "" && !strings.HasSuffix(c.Collation, "_bin")}
 		if json[c.Set+" "+c.Name] {
 			f.Kind, f.Type = store.JSON, "json"
@@ -193,7 +195,7 @@ func mysqlCatalogue(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error) 
 		if c.Base == "enum" {
 			f.Values = enumLabels(c.Type)
 		}
-		b.field(c.Set, what, c.Rows, f)
+		b.field(c.Set, what, c.Rows, f).About = c.AllAbout
 	}
 	var indexes []struct {
 		Set, Name, Field string
