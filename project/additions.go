@@ -17,6 +17,8 @@ import (
 
 // Additions are what a program brings to a project beyond its folder.
 type Additions struct {
+	// Bare says that there need be no schema yet.
+	Bare      bool
 	Sources   map[string]AddedSource    // by name
 	Functions map[string]functions.Func // by source and name, with a dot between
 	Texts     []schema.Text

@@ -140,6 +140,18 @@ type SourceConfig struct {
 	Format string `yaml:"format" default:"json" form:"json, jsonapi" kinds:"rest"`
 	// The resources, by their names.
 	Sets map[string]SetConfig `yaml:"sets" form:"names, each with a set" kinds:"rest"`
+	// What osprey derive makes types of, and how it calls them.
+	Derive *DeriveConfig `yaml:"derive" kinds:"postgres mysql sqlite mongodb files"`
+}
+
+// DeriveConfig is what is chosen for osprey derive.
+type DeriveConfig struct {
+	// The only record sets of which types are made.
+	Only []string `yaml:"only" default:"all" form:"list of tables or collections"`
+	// Record sets, and columns as table.column, of which none is made.
+	Omit []string `yaml:"omit" form:"list of tables, and of table.column"`
+	// Names that are chosen: of types by their table, and of fields by table.column.
+	Names map[string]string `yaml:"names" form:"tables and columns with names"`
 }
 
 // SetConfig is one resource of a REST source.

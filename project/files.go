@@ -19,6 +19,12 @@ type SavedOperation struct {
 	Text string
 }
 
+// errNoSchema and errNoFiles are the errors of a project that has no types.
+var (
+	errNoSchema = errors.New("has no folder schema/ with .graphql files")
+	errNoFiles  = errors.New("holds no .graphql files")
+)
+
 // readSchema reads every .graphql file below schema/.
 func readSchema(dir string) ([]schema.Text, error) {
 	root := filepath.Join(dir, "schema")
@@ -28,9 +34,9 @@ func readSchema(dir string) ([]schema.Text, error) {
 	})
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return nil, fmt.Errorf("%s has no folder schema/ with .graphql files", dir)
+		return nil, fmt.Errorf("%s %w", dir, errNoSchema)
 	case err == nil && len(texts) == 0:
-		return nil, fmt.Errorf("%s holds no .graphql files", root)
+		return nil, fmt.Errorf("%s %w", root, errNoFiles)
 	}
 	return texts, err
 }

@@ -53,6 +53,27 @@ var ErrNoProject = errors.New("is no project: it has no " + ConfigFile)
 
 // OpenWith is [Open] with what a program adds to the project.
 func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*Project, Findings, error) {
+	p, problems, err := read(ctx, dir, log, with)
+	if p == nil || err != nil {
+		var findings Findings
+		errors.As(err, &findings)
+		return nil, findings, err
+	}
+	findings, err := p.Load()
+	if problems.Failed() { // the sources that are well were looked at, too
+		findings = append(placed(problems, inOne(p.config)), findings...)
+		err = findings
+	}
+	if err != nil {
+		p.Close()
+		return nil, findings, err
+	}
+	return p, findings, nil
+}
+
+// read reads a project, and what its stores tell, without binding its schema. The problems are
+// those of osprey.yaml; the error is [Findings] if nothing can be made of that.
+func read(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*Project, language.Problems, error) {
 	if log == nil {
 		log = slog.Default()
 	}
@@ -67,14 +88,16 @@ func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions
 	src := language.NewSource(path, string(text))
 	config, problems := readConfig(src, os.LookupEnv)
 	if problems.Failed() && config.Sources == nil { // what else is wrong cannot be told without them
-		f := placed(problems, inOne(src))
-		return nil, f, f
+		return nil, problems, placed(problems, inOne(src))
 	}
 	p := &Project{Dir: dir, Config: config, config: src, log: log, failed: newFailureLog(log), changed: make(chan string, 16)}
 	var more language.Problems
 	p.Sources, more = openSources(config, src)
 	problems = append(problems, more...)
-	if p.texts, err = readSchema(dir); err == nil {
+	if p.texts, err = readSchema(dir); with.Bare && (errors.Is(err, errNoSchema) || errors.Is(err, errNoFiles)) {
+		err = nil
+	}
+	if err == nil {
 		p.Operations, err = readOperations(dir)
 	}
 	if err == nil {
@@ -87,16 +110,7 @@ func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions
 	done := p.whileWaiting(with.Waiting)
 	p.readCatalogues(ctx)
 	done()
-	findings, err := p.Load()
-	if problems.Failed() { // the sources that are well were looked at, too
-		findings = append(placed(problems, inOne(src)), findings...)
-		err = findings
-	}
-	if err != nil {
-		p.Close()
-		return nil, findings, err
-	}
-	return p, findings, nil
+	return p, problems, nil
 }
 
 // patience is how long catalogues are waited for in silence.

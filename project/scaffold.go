@@ -56,33 +56,9 @@ func (p *Project) Scaffold(types []string) (*Scaffold, error) {
 	if _, err := os.Stat(made.File); !errors.Is(err, fs.ErrNotExist) {
 		return nil, fmt.Errorf("%s is there already; nothing was written", made.File)
 	}
-	for len(fields) > 0 {
-		made.Text = scaffoldText(bound.Schema, fields)
-		s, wrong := p.wrongFields(made.File, made.Text)
-		if withoutSort(s, types, fields) {
-			continue
-		}
-		if len(wrong) == 0 {
-			break
-		}
-		before := len(fields)
-		fields = slices.DeleteFunc(fields, func(f scaffold.Field) bool {
-			why := wrong[f.Root+"."+f.Name]
-			if why != "" {
-				made.Left = append(made.Left, f.Root+"."+f.Name+": "+why)
-			}
-			return why != ""
-		})
-		for _, name := range types {
-			for _, suffix := range []string{"Add", "Change", "Filter", "Connection"} {
-				if s.Type(name+suffix) == nil {
-					fields = slices.DeleteFunc(fields, func(f scaffold.Field) bool { return strings.Contains(f.Text, name+suffix) })
-				}
-			}
-		}
-		if len(fields) == before { // what is wrong is of none of them
-			return nil, fmt.Errorf("the fields of %s cannot be made: %v", strings.Join(types, ", "), slices.Sorted(maps.Values(wrong)))
-		}
+	var err error
+	if made.Text, fields, err = p.settled(made.File, "", bound.Schema, types, fields, &made.Left); err != nil {
+		return nil, err
 	}
 	for _, f := range fields {
 		made.Made = append(made.Made, f.Root+"."+f.Name)
@@ -91,6 +67,58 @@ func (p *Project) Scaffold(types []string) (*Scaffold, error) {
 		made.Text = ""
 	}
 	return made, nil
+}
+
+// settled writes a text and fields of root types behind it, without those that would be wrong in
+// a file of the project, which are told.
+func (p *Project) settled(file, before string, known *schema.Schema, types []string, fields []scaffold.Field, left *[]string) (text string, kept []scaffold.Field, err error) {
+	for len(fields) > 0 {
+		text = before + scaffoldText(known, fields)
+		s, wrong := p.wrongFields(file, text)
+		if withoutSort(s, types, fields) {
+			continue
+		}
+		if len(wrong) == 0 {
+			return text, fields, nil
+		}
+		before := len(fields)
+		fields = slices.DeleteFunc(fields, func(f scaffold.Field) bool {
+			why := wrong[f.Root+"."+f.Name]
+			if why != "" {
+				*left = append(*left, f.Root+"."+f.Name+": "+why)
+			}
+			return why != ""
+		})
+		for _, name := range types {
+			for _, suffix := range []string{"Add", "Change", "Filter", "Connection"} {
+				if s.Type(name+suffix) == nil {
+					fields = slices.DeleteFunc(fields, func(f scaffold.Field) bool { return mentions(f.Text, name+suffix) })
+				}
+			}
+		}
+		if len(fields) == before { // what is wrong is of none of them
+			return "", nil, fmt.Errorf("the fields of %s cannot be made: %v", strings.Join(types, ", "), slices.Sorted(maps.Values(wrong)))
+		}
+	}
+	return before, nil, nil
+}
+
+// mentions reports whether a text has a name, and not just as a part of a longer one.
+func mentions(text, name string) bool {
+	for {
+		i := strings.Index(text, name)
+		if i < 0 {
+			return false
+		}
+		isPart := func(c byte) bool {
+			return c == '_' || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z'
+		}
+		end := i + len(name)
+		if (i == 0 || !isPart(text[i-1])) && (end == len(text) || !isPart(text[end])) {
+			return true
+		}
+		text = text[end:]
+	}
 }
 
 // withoutSort takes the order out of fields of types that have no sort keys, and reports
@@ -147,7 +175,7 @@ func (p *Project) wrongFields(file, text string) (*schema.Schema, map[string]str
 	s, _, problems := binding.Resolve(append(slices.Clone(p.texts), schema.Text{Name: file, Body: text}), sources)
 	wrong := map[string]string{}
 	for _, problem := range problems {
-		if s.Position(problem.Pos).Name != file {
+		if s.Position(problem.Pos).Name != file || problem.Severity != language.Error {
 			continue
 		}
 		coordinate, _, _ := strings.Cut(problem.Coordinate, "(")

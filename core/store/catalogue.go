@@ -38,7 +38,8 @@ type Set struct {
 	// Sampled says that Fields was gathered from some records: others may exist,
 	// and what is told of one may not hold for every record.
 	Sampled bool
-	Rows    int64 // about how many records there are; 0 if nothing tells
+	Lists   []string // paths of lists of records that are nested in those of the set
+	Rows    int64    // about how many records there are; 0 if nothing tells
 	// About is what the store has as its comment, and Part says that it is a part of another set,
 	// which has its records, too.
 	About string

@@ -101,7 +101,7 @@ func Spoken(name string) string {
 // odd are plurals that no rule makes, by their singulars.
 var odd = map[string]string{
 	"person": "people", "child": "children", "man": "men", "woman": "women", "foot": "feet", "tooth": "teeth", "mouse": "mice", "index": "indexes",
-	"datum": "data", "criterion": "criteria", "half": "halves", "leaf": "leaves", "shelf": "shelves", "craft": "craft",
+	"datum": "data", "criterion": "criteria", "half": "halves", "leaf": "leaves", "shelf": "shelves",
 }
 
 // same are words whose plural is the same, and others that only look like one.
