@@ -204,9 +204,21 @@ func start(name, otherwise string) string {
 	case name == "":
 		return otherwise
 	case name[0] >= '0' && name[0] <= '9':
-		return otherwise[:1] + name
+		return otherwise + name
 	}
 	return name
+}
+
+// chosen returns the name that was chosen for a field, by the column that it is, or by which it
+// leads to a record.
+func (d *deriver) chosen(set, of string) string {
+	if path, ok := strings.CutPrefix(of, "at "); ok {
+		return d.Names[set+"."+path]
+	}
+	if _, by, ok := strings.Cut(of, " by "); ok && strings.HasPrefix(of, "to ") {
+		return d.Names[set+"."+by]
+	}
+	return ""
 }
 
 // names gives fields that have the same name others, and all the names that were chosen.
@@ -214,7 +226,7 @@ func (d *deriver) names(t *Type) {
 	taken := map[string]bool{}
 	var open []*Field
 	for _, f := range t.Fields {
-		name := d.Names[t.Set+"."+f.of]
+		name := d.chosen(t.Set, f.of)
 		if name == "" {
 			name = d.Before.fieldOf(t.Set, f.of)
 		}

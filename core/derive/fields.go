@@ -18,7 +18,7 @@ func (d *deriver) fields(t *Type, set *store.Set) {
 	for i := range set.Fields {
 		f := &set.Fields[i]
 		switch {
-		case slices.Contains(d.Omit, set.Name+"."+f.Name) || strings.Contains(f.Name, "."):
+		case slices.Contains(d.Omit, set.Name+"."+f.Name) || set.Sampled && strings.Contains(f.Name, "."):
 			continue
 		case d.leads(set, f) && !slices.Contains(t.Key, f.Name):
 			continue // the relationship stands for it
@@ -35,7 +35,9 @@ func (d *deriver) fields(t *Type, set *store.Set) {
 		}
 		t.Fields = append(t.Fields, &Field{Name: fieldName(f.Name), About: f.About, Type: required(typ, !f.Nullable && set.What != "view" || slices.Contains(t.Key, f.Name)), of: "at " + f.Name})
 	}
-	d.nested(t, set)
+	if set.Sampled { // names with dots are paths
+		d.nestedIn(t, set, "")
+	}
 }
 
 // fieldName makes the name of a field of a column's.
@@ -151,9 +153,7 @@ func (d *deriver) enum(t *Type, set *store.Set, f *store.Field) string {
 	return e.Name
 }
 
-// nested adds the fields of records that are nested in those of a set, by their paths with dots.
-func (d *deriver) nested(t *Type, set *store.Set) { d.nestedIn(t, set, "") }
-
+// nestedIn adds the fields of records that are nested in those of a set, by their paths with dots.
 func (d *deriver) nestedIn(t *Type, set *store.Set, prefix string) {
 	var names []string
 	for i := range set.Fields {
