@@ -22,6 +22,7 @@ type Derivation struct {
 	File, Text string
 	Types      []string // of record sets
 	Root       []string // the fields of the query type
+	Example    string   // an operation; "" if there is none
 	// Left is what was left out, with why.
 	Left []string
 	// Changes are what is otherwise than in the file that was there.
@@ -180,6 +181,7 @@ func (p *Project) derived(made *Derivation, d *derive.Derived, hasQuery bool) er
 		made.Root = append(made.Root, f.Name)
 	}
 	made.Text, _ = Tidy(made.File, text)
+	made.Example = d.Example(made.Root)
 	return nil
 }
 

@@ -25,7 +25,7 @@ func deriveCommand() *cli.Command {
 			"anew each time, and says what has changed; names that were given stay, and no other file is\n" +
 			"touched. What looks secret is left out, and said. What is chosen for good stands in\n" +
 			"osprey.yaml, under derive: of the source.\n\n" +
-			"Example:\n   osprey derive --project port registry",
+			"Example:\n   osprey derive --project demo/harbour --print registry",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "project", Value: ".", Usage: "project folder"},
 			&cli.StringSliceFlag{Name: "only", Usage: "a table or collection, the only ones that are meant"},

@@ -8,9 +8,13 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	_ "github.com/go-sql-driver/mysql"
 	_ "github.com/jackc/pgx/v5/stdlib"
+	"go.mongodb.org/mongo-driver/v2/bson"
+	"go.mongodb.org/mongo-driver/v2/mongo"
+	"go.mongodb.org/mongo-driver/v2/mongo/options"
 	_ "modernc.org/sqlite"
 
 	"osprey/demo/demotest"
@@ -360,5 +364,88 @@ INSERT INTO readings VALUES (1, '2026-03-01T08:00Z', 1.5), (1, '2027-03-01T08:00
 	}
 	if got := asked(t, dir, `{ stations { name readings { at value } } latests { value } }`); got != `{"data":{"stations":[{"name":"Skerrow","readings":[{"at":"2026-03-01T08:00:00Z","value":"1.5"},{"at":"2027-03-01T08:00:00Z","value":"2"}]}],"latests":[{"value":"2"}]}}` {
 		t.Errorf("the answer is %s", got)
+	}
+}
+
+// TestDeriveDocuments derives collections: nested records and lists of them, values of several
+// types, and what only some have.
+func TestDeriveDocuments(t *testing.T) {
+	ctx := t.Context()
+	url := strings.Replace(demotest.Harbour().InspectionsURL, "/harbour", "/derive", 1)
+	client, err := mongo.Connect(options.Client().ApplyURI(url))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer client.Disconnect(ctx)
+	db := client.Database("derive")
+	if _, err := db.Collection("log_entries").InsertMany(ctx, []any{
+		bson.D{{Key: "at", Value: time.Date(2026, 3, 1, 8, 0, 0, 0, time.UTC)}, {Key: "craft", Value: bson.D{{Key: "imo", Value: "9100012"}, {Key: "flag", Value: bson.D{{Key: "code", Value: "SK"}}}}},
+			{Key: "parts", Value: bson.A{bson.D{{Key: "name", Value: "rope"}, {Key: "n", Value: int32(2)}}}}, {Key: "tags", Value: bson.A{"a"}}, {Key: "api_token", Value: "x"}},
+		bson.D{{Key: "at", Value: time.Date(2026, 3, 2, 8, 0, 0, 0, time.UTC)}, {Key: "craft", Value: bson.D{{Key: "imo", Value: "9100024"}}}, {Key: "mixed", Value: "text"}},
+		bson.D{{Key: "at", Value: time.Date(2026, 3, 3, 8, 0, 0, 0, time.UTC)}, {Key: "mixed", Value: int32(7)}},
+	}); err != nil {
+		t.Fatal(err)
+	}
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "sources:\n  db: { kind: mongodb, url: \"" + url + "\" }\n"})
+	text, _, errs := derived(t, dir)
+	for _, want := range []string{
+		`type LogEntry @stored(in: "db", as: "log_entries", key: "_id") {`, `  id: ID! @at(path: "_id")`, `  at: DateTime!`, `  craft: Craft`, `  parts: [Part!]`, `  tags: [String]`,
+		"  # in 66 % of 3; string or 32-bit integer\n  mixed: JSON", "type Flag {\n  code: String!\n}", `  flag: Flag`, `# Left out, since it looks secret: api_token`,
+	} {
+		if !strings.Contains(text, want) {
+			t.Errorf("what is derived lacks %q:\n%s", want, text)
+		}
+	}
+	if !strings.Contains(errs, "left out log_entries.api_token: it looks secret") {
+		t.Errorf("told is %s", errs)
+	}
+	if got := asked(t, dir, `{ logEntries(sort: [{at: ASC}]) { craft { imo flag { code } } parts { name n } mixed tags } }`); got != `{"data":{"logEntries":[{"craft":{"imo":"9100012","flag":{"code":"SK"}},"parts":[{"name":"rope","n":2}],"mixed":null,"tags":["a"]},{"craft":{"imo":"9100024","flag":null},"parts":null,"mixed":"text","tags":null},{"craft":null,"parts":null,"mixed":7,"tags":null}]}}` {
+		t.Errorf("the answer is %s", got)
+	}
+}
+
+// TestNewFrom makes projects on databases that are there, and none where that cannot be.
+func TestNewFrom(t *testing.T) {
+	eachDatabase(t, func(t *testing.T, db *empty) {
+		db.run(shop)
+		dir := filepath.Join(t.TempDir(), "shop")
+		out, errs, code := osprey(t, "new", "--from", db.url, dir)
+		if code != 0 || !strings.Contains(out, "has 7 types") {
+			t.Fatalf("new exits with %d: %s%s", code, out, errs)
+		}
+		config, err := os.ReadFile(filepath.Join(dir, "osprey.yaml"))
+		if err != nil || !strings.Contains(string(config), "naming: snake") {
+			t.Errorf("osprey.yaml is %s %v", config, err)
+		}
+		if m := regexp.MustCompile(`\$\{(\w+)\}`).FindSubmatch(config); m != nil { // it has a password
+			if strings.Contains(string(config), "://") {
+				t.Errorf("the address is written down: %s", config)
+			}
+			t.Setenv(string(m[1]), db.url)
+		}
+		if out, errs, code := osprey(t, "check", dir); code != 0 || strings.Contains(out, " error: ") {
+			t.Errorf("check exits with %d: %s%s", code, out, errs)
+		}
+		out, errs, code = osprey(t, "ask", "--project", dir, "-f", filepath.Join(dir, "operations/First.graphql"), "--as", "json")
+		if code != 0 || !strings.Contains(out, "Bo Lind") {
+			t.Errorf("the first operation is answered with %d: %s%s", code, out, errs)
+		}
+		if _, errs, code := osprey(t, "new", "--from", db.url, dir); code != 2 || !strings.Contains(errs, "is not empty") {
+			t.Errorf("a second time, new exits with %d: %s", code, errs)
+		}
+	})
+	for address, want := range map[string]string{
+		"postgres://127.0.0.1:1/x": "cannot be reached", "ftp://x": "is no address of a database", "sqlite:nowhere.db": "there is no database", "mysql://%zz": "the address cannot be read",
+	} {
+		dir := filepath.Join(t.TempDir(), "none")
+		out, errs, code := osprey(t, "new", "--from", address, dir)
+		if _, err := os.Stat(dir); code == 0 || !strings.Contains(errs, want) || err == nil {
+			t.Errorf("from %s, new exits with %d, and leaves %v: %s%s", address, code, err, out, errs)
+		}
+	}
+	empty := emptyDatabase(t, "sqlite")
+	empty.run("CREATE TABLE x (id int)\nDROP TABLE x")
+	if _, errs, code := osprey(t, "new", "--from", empty.url, filepath.Join(t.TempDir(), "none")); code == 0 || !strings.Contains(errs, "holds nothing that could be a type") {
+		t.Errorf("from an empty database, new exits with %d: %s", code, errs)
 	}
 }

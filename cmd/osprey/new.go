@@ -27,14 +27,17 @@ func newCommand() *cli.Command {
 		ArgsUsage: "DIR",
 		Description: "Writes a configuration, types, an operation, sample data and a README into a new folder. The\n" +
 			"files are record sets, so the project answers with nothing else installed; put your\n" +
-			"own stores in their place whenever you like.\n\n" +
-			"Example:\n   osprey new port\n   osprey ask --project port -f port/operations/InPort.graphql --calls",
+			"own stores in their place whenever you like. With --from, the project is on a database\n" +
+			"that is there, with types derived of what it holds.\n\n" +
+			"Example:\n   osprey new port\n   osprey ask --project port -f port/operations/InPort.graphql --calls\n" +
+			"   osprey new --from \"$REGISTRY_URL\" registry",
+		Flags:        []cli.Flag{&cli.StringFlag{Name: "from", Usage: "address of a database: postgres://…, mysql://…, sqlite:path, mongodb://…"}},
 		OnUsageError: usageError,
 		Action:       runNew,
 	}
 }
 
-func runNew(_ context.Context, c *cli.Command) error {
+func runNew(ctx context.Context, c *cli.Command) error {
 	if c.Args().Len() != 1 {
 		return wrongUse("say which folder to make: osprey new DIR")
 	}
@@ -44,6 +47,9 @@ func runNew(_ context.Context, c *cli.Command) error {
 		return wrongUse("%s is not empty; nothing was written", dir)
 	case err != nil && !errors.Is(err, fs.ErrNotExist):
 		return wrongUse("a project cannot be made there: %s", inWords(err))
+	}
+	if c.IsSet("from") {
+		return newFrom(ctx, c, dir, c.String("from"))
 	}
 	files, err := fs.Sub(starter, "starter")
 	if err != nil {

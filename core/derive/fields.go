@@ -1,6 +1,7 @@
 package derive
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -18,7 +19,7 @@ func (d *deriver) fields(t *Type, set *store.Set) {
 	for i := range set.Fields {
 		f := &set.Fields[i]
 		switch {
-		case slices.Contains(d.Omit, set.Name+"."+f.Name) || set.Sampled && strings.Contains(f.Name, "."):
+		case slices.Contains(d.Omit, set.Name+"."+f.Name) || paths(set) && strings.Contains(f.Name, "."):
 			continue
 		case d.leads(set, f) && !slices.Contains(t.Key, f.Name):
 			continue // the relationship stands for it
@@ -33,12 +34,16 @@ func (d *deriver) fields(t *Type, set *store.Set) {
 			d.made.Left = append(d.made.Left, set.Name+"."+f.Name+": no scalar holds its type, "+f.Type)
 			continue
 		}
-		t.Fields = append(t.Fields, &Field{Name: fieldName(f.Name), About: f.About, Type: required(typ, !f.Nullable && set.What != "view" || slices.Contains(t.Key, f.Name)), of: "at " + f.Name})
+		t.Fields = append(t.Fields, &Field{Name: fieldName(f.Name), About: f.About, Note: sampled(set, f), Type: required(typ, !f.Nullable && set.What != "view" || slices.Contains(t.Key, f.Name)), of: "at " + f.Name})
 	}
-	if set.Sampled { // names with dots are paths
+	if paths(set) {
 		d.nestedIn(t, set, "")
 	}
 }
+
+// paths reports whether names with dots are paths into records nested in those of a set, as they
+// are not in tables.
+func paths(set *store.Set) bool { return set.What != "table" && set.What != "view" }
 
 // fieldName makes the name of a field of a column's.
 func fieldName(column string) string { return start(words.Camel(words.Of(column)), "field") }
@@ -90,7 +95,23 @@ func (d *deriver) valueType(t *Type, set *store.Set, f *store.Field) string {
 			return "ID"
 		}
 	}
+	if f.Kind == store.Unknown && set.Sampled && f.Type != "" && f.Type != "null" {
+		return "JSON" // of several types
+	}
 	return scalarOf(f.Kind, f)
+}
+
+// sampled says what the records that were looked at tell of a field, where that is not all the
+// same; "" if it is.
+func sampled(set *store.Set, f *store.Field) string {
+	var parts []string
+	if f.Share > 0 && f.Share < 100 {
+		parts = append(parts, fmt.Sprintf("in %d %% of %d", f.Share, set.Looked))
+	}
+	if strings.Contains(f.Type, " or ") {
+		parts = append(parts, f.Type)
+	}
+	return strings.Join(parts, "; ")
 }
 
 // scalarOf returns the scalar that holds values of a kind.
@@ -179,7 +200,7 @@ func (d *deriver) nestedIn(t *Type, set *store.Set, prefix string) {
 				continue
 			}
 			if typ := d.valueType(inner, set, f); typ != "" && !isSecret(f.Name) {
-				inner.Fields = append(inner.Fields, &Field{Name: fieldName(rest), Type: required(typ, !f.Nullable), of: "at " + rest})
+				inner.Fields = append(inner.Fields, &Field{Name: fieldName(rest), Note: sampled(set, f), Type: required(typ, !f.Nullable), of: "at " + rest})
 				continue
 			}
 			inner.Notes = append(inner.Notes, "Left out: "+rest+", "+f.Type)

@@ -38,6 +38,7 @@ type Set struct {
 	// Sampled says that Fields was gathered from some records: others may exist,
 	// and what is told of one may not hold for every record.
 	Sampled bool
+	Looked  int      // how many records were looked at, of one that is sampled
 	Lists   []string // paths of lists of records that are nested in those of the set
 	Rows    int64    // about how many records there are; 0 if nothing tells
 	// About is what the store has as its comment, and Part says that it is a part of another set,
@@ -51,6 +52,7 @@ type Field struct {
 	Name     string // with dots inside a document
 	Type     string // the store's own name of the type
 	About    string // the store's comment on it
+	Share    int    // in how many of a hundred records that were looked at it is, from 1; 0 if nothing tells
 	Kind     Kind
 	Elem     Kind // of List
 	Nullable bool

@@ -2,6 +2,7 @@ package document
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"go.mongodb.org/mongo-driver/v2/bson"
@@ -78,8 +79,12 @@ func (s *Source) readSample(ctx context.Context, set *store.Set) error {
 	for _, name := range g.order {
 		f := g.fields[name]
 		f.Nullable = f.Nullable || g.seen[name] < g.documents[name[:strings.LastIndex(name, ".")+1]]
+		if all := g.documents[name[:strings.LastIndex(name, ".")+1]]; all > 0 {
+			f.Share = max(1, g.seen[name]*100/all)
+		}
 		set.Fields = append(set.Fields, *f)
 	}
+	set.Looked, set.Lists = g.documents[""], g.lists
 	return cursor.Err()
 }
 
@@ -91,6 +96,7 @@ type gatherer struct {
 	// documents is how many there are in which a field could be, by the prefix of its
 	// path: it is missing where its own document is and it is not.
 	documents map[string]int
+	lists     []string // paths of arrays
 }
 
 // document notes the elements of a document.
@@ -114,6 +120,9 @@ func (g *gatherer) document(raw bson.Raw, prefix string) {
 
 // array notes an array: of documents by their fields, of other values as a list.
 func (g *gatherer) array(v bson.RawValue, name string) {
+	if !slices.Contains(g.lists, name) {
+		g.lists = append(g.lists, name)
+	}
 	items, _ := v.Array().Values()
 	told := false // of an array of nothing but null, it may be a list of anything
 	for _, item := range items {
