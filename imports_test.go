@@ -19,6 +19,7 @@ var mayImport = map[string][]string{
 	"core/validate":    {"core/language", "core/schema"},
 	"core/assist":      {"core/language", "core/schema", "core/validate"},
 	"core/words":       {},
+	"core/compare":     {"core/language", "core/schema"},
 	"core/derive":      {"core/language", "core/binding", "core/store", "core/words"},
 	"core/scaffold":    {"core/schema", "core/binding", "core/words"},
 	"core/store":       {},

@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -42,13 +41,8 @@ func runDerive(ctx context.Context, c *cli.Command) error {
 		return wrongUse("say of which source: osprey derive SOURCE")
 	}
 	made, err := project.Derive(ctx, c.String("project"), slog.New(slog.DiscardHandler), c.Args().First(), c.StringSlice("only"), c.StringSlice("omit"), waiting(c))
-	var found project.Findings
-	switch {
-	case errors.As(err, &found):
-		printFindings(c.Root().ErrWriter, found)
-		return &coded{exitNo, errTold}
-	case err != nil:
-		return err
+	if err != nil {
+		return faulty(c, err)
 	}
 	for _, left := range made.Left {
 		fmt.Fprintf(c.Root().ErrWriter, "left out %s\n", left)

@@ -1,0 +1,153 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"osprey/core/compare"
+	"osprey/core/plan"
+	"osprey/core/schema"
+	"osprey/project"
+)
+
+// diffCommand returns "osprey diff": in what two schemas differ.
+func diffCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "diff",
+		Usage:     "tell in what two schemas differ, and whom it concerns",
+		ArgsUsage: "OLD NEW",
+		Description: "Each is a project, a folder of types, one file, or the address of a running service. Every\n" +
+			"difference is told by its schema coordinate, and is breaking, risky or safe. The exit code is\n" +
+			"1 where something breaks.\n\n" +
+			"Example:\n   osprey diff --types-only demo/harbour/schema demo/harbour/schema",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "operations", Usage: "folder or file of operations: tell only what concerns them"},
+			&cli.BoolFlag{Name: "types-only", Usage: "compare the types of projects without asking their stores"},
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
+		},
+		OnUsageError: usageError,
+		Action:       runDiff,
+	}
+}
+
+func runDiff(ctx context.Context, c *cli.Command) error {
+	format := c.String("format")
+	switch {
+	case c.Args().Len() != 2:
+		return wrongUse("say which schemas: osprey diff OLD NEW")
+	case format != "text" && format != "json":
+		return wrongUse("--format is %q; it is text or json", format)
+	}
+	var both [2]*schema.Schema
+	for i := range both {
+		var err error
+		if both[i], err = schemaAt(ctx, c, c.Args().Get(i)); err != nil {
+			return faulty(c, err)
+		}
+	}
+	list := compare.Schemas(both[0], both[1])
+	if path := c.String("operations"); path != "" {
+		used, err := project.UsedBy(both[0], path)
+		if err != nil {
+			return faulty(c, err)
+		}
+		own := list[:0]
+		for _, d := range list {
+			if d.Class != compare.Safe && used.Concerns(d) {
+				own = append(own, d)
+			}
+		}
+		list = own
+	}
+	if format == "json" {
+		if err := diffJSON(c.Root().Writer, list); err != nil {
+			return err
+		}
+	} else {
+		diffText(c.Root().Writer, list)
+	}
+	if len(list) > 0 && list[0].Class == compare.Breaking {
+		return &coded{exitNo, errTold}
+	}
+	return nil
+}
+
+// faulty tells findings that are an error.
+func faulty(c *cli.Command, err error) error {
+	var found project.Findings
+	if errors.As(err, &found) {
+		printFindings(c.Root().ErrWriter, found)
+		return &coded{exitNo, errTold}
+	}
+	return err
+}
+
+// schemaAt returns the schema of a project, of types, or of a running service.
+func schemaAt(ctx context.Context, c *cli.Command, from string) (*schema.Schema, error) {
+	if !strings.HasPrefix(from, "http://") && !strings.HasPrefix(from, "https://") {
+		return project.SchemaAt(ctx, from, c.Bool("types-only"), waiting(c))
+	}
+	address := strings.TrimSuffix(from, "/")
+	if !strings.HasSuffix(address, ".graphql") {
+		address += "/schema.graphql"
+	}
+	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	if err != nil {
+		return nil, wrongUse("%q is no address", from)
+	}
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		return nil, &coded{exitUnreachable, fmt.Errorf("%s does not answer", from)}
+	}
+	defer res.Body.Close()
+	text, err := io.ReadAll(io.LimitReader(res.Body, 64<<20))
+	if err != nil || res.StatusCode != http.StatusOK {
+		return nil, &coded{exitUnreachable, fmt.Errorf("%s does not show its schema: %s", address, res.Status)}
+	}
+	return project.SchemaOf(address, string(text))
+}
+
+// diffText writes differences as people read them.
+func diffText(w io.Writer, list []compare.Difference) {
+	colours := coloursFor(w)
+	count := map[compare.Class]int{}
+	for _, d := range list {
+		count[d.Class]++
+		colour := map[compare.Class]string{compare.Breaking: colours.red, compare.Risky: colours.yellow, compare.Safe: colours.dim}[d.Class]
+		fmt.Fprintf(w, "%s%-8s%s  %s%s%s %s\n", colour, d.Class, colours.off, colours.bold, d.Coordinate, colours.off, d.What)
+	}
+	if len(list) == 0 {
+		fmt.Fprintln(w, "no difference")
+		return
+	}
+	fmt.Fprintf(w, "\n%s: %d breaking, %d risky, %d safe\n", plan.Count(len(list), "difference"), count[compare.Breaking], count[compare.Risky], count[compare.Safe])
+}
+
+// diffJSON writes differences for programs.
+func diffJSON(w io.Writer, list []compare.Difference) error {
+	type difference struct {
+		Class      string `json:"class"`
+		Coordinate string `json:"coordinate"`
+		What       string `json:"what"`
+	}
+	out := struct {
+		Differences []difference `json:"differences"`
+	}{[]difference{}}
+	for _, d := range list {
+		out.Differences = append(out.Differences, difference{d.Class.String(), d.Coordinate, d.What})
+	}
+	e := json.NewEncoder(w)
+	e.SetEscapeHTML(false)
+	e.SetIndent("", "  ")
+	return e.Encode(out)
+}
