@@ -29,6 +29,13 @@ require (
 )
 
 require (
+	github.com/getkin/kin-openapi v0.153.0
+	github.com/go-openapi/jsonpointer v0.22.5 // indirect
+	github.com/go-openapi/swag/jsonname v0.25.5 // indirect
+	go.yaml.in/yaml/v4 v4.0.0 // indirect
+)
+
+require (
 	cel.dev/expr v0.25.1 // indirect
 	codeberg.org/go-fonts/liberation v0.5.0 // indirect
 	codeberg.org/go-latex/latex v0.2.0 // indirect

@@ -173,6 +173,7 @@ func (p *Project) derived(made *Derivation, d *derive.Derived, hasQuery bool) er
 	if hasQuery && bound != nil {
 		known = bound.Schema
 	}
+	fields = append(fields, p.restRoots(source, d, fields)...)
 	text, fields, err := p.settled(made.File, text+"\n", known, made.Types, fields, &made.Left)
 	if err != nil {
 		return err

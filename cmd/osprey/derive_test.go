@@ -3,6 +3,8 @@ package main_test
 import (
 	"database/sql"
 	"fmt"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -199,7 +201,7 @@ CREATE TABLE ^log^ (line varchar(80), at {timestamptz|datetime|datetime})
 CREATE TABLE ^order^ (id int PRIMARY KEY, kind {char(1)|char(1)|char(1)})
 CREATE TABLE ^pilot filter^ (id int PRIMARY KEY)
 CREATE TABLE pilot (id int PRIMARY KEY, {place point|place point|place blob})
-CREATE TABLE ^string^ (id int PRIMARY KEY)
+CREATE TABLE ^string^ (id int PRIMARY KEY, pilot_id int)
 INSERT INTO ^Kunden Stamm^ VALUES (1, 180, 'a', 'b', 'c', 'd')
 INSERT INTO ^дом^ VALUES (1, 'x')
 INSERT INTO ^log^ (line) VALUES ('begun')`
@@ -224,7 +226,7 @@ func TestDeriveLegacy(t *testing.T) {
 		for _, want := range []string{
 			`as: "Kunden Stamm", key: "Nr.")`, `  nr: ID! @at(path: "Nr.")`, `  groesse: Int @at(path: "Größe")`, `  class: String`, `  field2ndName: String @at(path: "2nd name")`,
 			`  name: String`, `  name2: String @at(path: "Name`, `type QueryRecord @stored(in: "db", as: "QUERY"`, `as: "дом", key: "ключ")`, `type Log @stored(in: "db", as: "log") {`,
-			`type PilotFilterRecord`, `type StringRecord`, `type Order @stored(in: "db", as: "order", key: "id")`,
+			`type PilotFilterRecord`, `  # as it seems, this leads to Pilot: pilot: Pilot @related(here: "pilot_id")`, `type StringRecord`, `type Order @stored(in: "db", as: "order", key: "id")`,
 		} {
 			if !strings.Contains(text, want) && !(db.kind == "mysql" && strings.Contains(want, "QUERY")) {
 				t.Errorf("what is derived lacks %q", want)
@@ -447,5 +449,64 @@ func TestNewFrom(t *testing.T) {
 	empty.run("CREATE TABLE x (id int)\nDROP TABLE x")
 	if _, errs, code := osprey(t, "new", "--from", empty.url, filepath.Join(t.TempDir(), "none")); code == 0 || !strings.Contains(errs, "holds nothing that could be a type") {
 		t.Errorf("from an empty database, new exits with %d: %s", code, errs)
+	}
+}
+
+// TestNewFromOpenAPI makes a project on a service that a document describes, by its address and
+// by a file, and asks it with the token that the service wants.
+func TestNewFromOpenAPI(t *testing.T) {
+	const document = `{"openapi": "3.0.3", "info": {"title": "Boat Yard", "version": "1"},
+"components": {"securitySchemes": {"who": {"type": "http", "scheme": "bearer"}}, "schemas": {"Boat": {"type": "object", "required": ["id", "name"], "properties": {"id": {"type": "integer"}, "name": {"type": "string"}, "home": {"type": "object", "required": ["code"], "properties": {"code": {"type": "string"}}}}}}},
+"paths": {
+ "/boats": {"get": {"responses": {"200": {"description": "ok", "content": {"application/json": {"schema": {"type": "object", "properties": {"results": {"type": "array", "items": {"$ref": "#/components/schemas/Boat"}}}}}}}}}},
+ "/boats/{id}": {"parameters": [{"name": "id", "in": "path", "required": true, "schema": {"type": "integer"}}], "get": {"responses": {"200": {"description": "ok", "content": {"application/json": {"schema": {"$ref": "#/components/schemas/Boat"}}}}}}}
+}}`
+	service := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		switch {
+		case r.URL.Path == "/openapi.json":
+			fmt.Fprint(w, document)
+		case r.Header.Get("Authorization") != "Bearer abc":
+			w.WriteHeader(http.StatusUnauthorized)
+		case r.URL.Path == "/boats":
+			fmt.Fprint(w, `{"results": [{"id": 1, "name": "Ebb", "home": {"code": "SK"}}, {"id": 2, "name": "Flow"}]}`)
+		case r.URL.Path == "/boats/2":
+			fmt.Fprint(w, `{"id": 2, "name": "Flow"}`)
+		default:
+			w.WriteHeader(http.StatusNotFound)
+		}
+	}))
+	defer service.Close()
+	t.Setenv("BOAT_YARD_TOKEN", "abc")
+	file := filepath.Join(t.TempDir(), "yard.json")
+	if err := os.WriteFile(file, []byte(document), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	for name, args := range map[string][]string{"by address": {"--from", service.URL + "/openapi.json"}, "by file": {"--from", file, "--url", service.URL}} {
+		dir := filepath.Join(t.TempDir(), "yard")
+		out, errs, code := osprey(t, append(append([]string{"new"}, args...), dir)...)
+		if code != 0 || !strings.Contains(out, "has 1 type: Boat") || !strings.Contains(out, "The service asks who calls: set BOAT_YARD_TOKEN") {
+			t.Fatalf("%s, new exits with %d: %s%s", name, code, out, errs)
+		}
+		if out, errs, code := osprey(t, "check", dir); code != 0 {
+			t.Errorf("%s, check exits with %d: %s%s", name, code, out, errs)
+		}
+		if got := asked(t, dir, `{ boats { name home { code } } boat(id: 2) { name } }`); got != `{"data":{"boats":[{"name":"Ebb","home":{"code":"SK"}},{"name":"Flow","home":null}],"boat":{"name":"Flow"}}}` {
+			t.Errorf("%s, the answer is %s", name, got)
+		}
+	}
+	wrong := filepath.Join(t.TempDir(), "wrong.json")
+	if err := os.WriteFile(wrong, []byte(`{"openapi": "3.0.3"`), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	for _, test := range []struct{ args, want string }{
+		{"--from " + file, "does not say where the service is: give its address with --url"}, {"--from " + wrong, "it is no sound OpenAPI 3 document"},
+		{"--from " + service.URL + "/nowhere", "answers 401"}, {"--from http://127.0.0.1:1/x.json", "does not answer"},
+	} {
+		dir := filepath.Join(t.TempDir(), "none")
+		out, errs, code := osprey(t, append(append([]string{"new"}, strings.Fields(test.args)...), dir)...)
+		if _, err := os.Stat(dir); code == 0 || !strings.Contains(errs, test.want) || err == nil {
+			t.Errorf("%s exits with %d, and leaves %v: %s%s", test.args, code, err, out, errs)
+		}
 	}
 }

@@ -49,7 +49,9 @@ func TestDiff(t *testing.T) {
 		t.Errorf("of what concerns it, an operation is told %d %s", code, out)
 	}
 	out, _, _ = osprey(t, "diff", "--types-only", "--format", "json", "demo/harbour", other)
-	var got struct{ Differences []struct{ Class, Coordinate, What string } }
+	var got struct {
+		Differences []struct{ Class, Coordinate, What string }
+	}
 	if err := json.Unmarshal([]byte(out), &got); err != nil || len(got.Differences) != 3 || got.Differences[0].Coordinate != "Mutation.dismiss" {
 		t.Errorf("as JSON it is %s %v", out, err)
 	}

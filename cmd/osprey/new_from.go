@@ -1,21 +1,26 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"log/slog"
-	"net/url"
+	"net/http"
+	neturl "net/url"
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
 	"osprey/core/words"
 	"osprey/docs"
 	"osprey/project"
+	"osprey/stores/rest/openapi"
 )
 
 // This file makes a project on a database that is there.
@@ -23,18 +28,22 @@ import (
 // schemes are the kinds of databases by how their addresses begin.
 var schemes = map[string]string{"postgres": "postgres", "postgresql": "postgres", "mysql": "mysql", "mariadb": "mysql", "sqlite": "sqlite", "mongodb": "mongodb", "mongodb+srv": "mongodb"}
 
-// A database is one that a project is made on.
+// A database is one that a project is made on, or a service.
 type database struct {
 	kind, name, url string
 	variable        string // that has the address, which is not written down since it has a password; "" if it is
+	service         *openapi.Service
 }
 
 // databaseAt returns the database of an address.
-func databaseAt(address string) (*database, error) {
+func databaseAt(ctx context.Context, address, url string) (*database, error) {
 	scheme, rest, _ := strings.Cut(address, ":")
+	if ext := filepath.Ext(address); scheme == "http" || scheme == "https" || ext == ".json" || ext == ".yaml" || ext == ".yml" {
+		return serviceAt(ctx, address, url)
+	}
 	d := &database{kind: schemes[scheme], url: address}
 	if d.kind == "" {
-		return nil, wrongUse("%q is no address of a database: it begins with postgres://, mysql://, sqlite: or mongodb://", address)
+		return nil, wrongUse("%q is no address of a database (postgres://, mysql://, sqlite: or mongodb://), nor an OpenAPI document (a file, or http://)", address)
 	}
 	name := rest
 	if d.kind == "sqlite" {
@@ -46,7 +55,7 @@ func databaseAt(address string) (*database, error) {
 			return nil, wrongUse("there is no database: %s", inWords(err))
 		}
 		d.url, name = "sqlite:"+path, strings.TrimSuffix(filepath.Base(path), filepath.Ext(path))
-	} else if u, err := url.Parse(address); err != nil {
+	} else if u, err := neturl.Parse(address); err != nil {
 		return nil, wrongUse("the address cannot be read: it is of the form %s://user:password@host:port/database", scheme)
 	} else {
 		name = strings.Trim(u.Path, "/")
@@ -63,8 +72,64 @@ func databaseAt(address string) (*database, error) {
 	return d, nil
 }
 
+// serviceAt returns the service that an OpenAPI document describes, which is a file, or at an
+// address. url says where the service is, if the document does not.
+func serviceAt(ctx context.Context, from, url string) (*database, error) {
+	text, err := os.ReadFile(from)
+	base := ""
+	if strings.HasPrefix(from, "http://") || strings.HasPrefix(from, "https://") {
+		text, err = fetched(ctx, from)
+		if u, bad := neturl.Parse(from); bad == nil {
+			base = u.Scheme + "://" + u.Host
+		}
+	}
+	if err != nil {
+		return nil, wrongUse("the document cannot be read: %s", inWords(err))
+	}
+	service, err := openapi.Read(ctx, text)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", from, err)
+	}
+	d := &database{kind: "rest", service: service, name: words.Camel(words.Of(service.Title)), url: cmp.Or(url, service.URL, base)}
+	switch {
+	case d.url == "":
+		return nil, wrongUse("%s does not say where the service is: give its address with --url", from)
+	case len(service.Sets) == 0:
+		return nil, fmt.Errorf("%s has no path that answers with records", from)
+	case d.name == "" || d.name[0] >= '0' && d.name[0] <= '9':
+		d.name = "service" + d.name
+	}
+	return d, nil
+}
+
+// fetched returns what is at an address.
+func fetched(ctx context.Context, address string) ([]byte, error) {
+	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	if err != nil {
+		return nil, fmt.Errorf("%q is no address", address)
+	}
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		return nil, fmt.Errorf("%s does not answer", address)
+	}
+	defer res.Body.Close()
+	if res.StatusCode != http.StatusOK {
+		return nil, fmt.Errorf("%s answers %s", address, res.Status)
+	}
+	return io.ReadAll(io.LimitReader(res.Body, 16<<20))
+}
+
 // config writes osprey.yaml.
 func (d *database) config(naming string) string {
+	if d.service != nil {
+		headers := map[string]string{}
+		if d.service.Header != "" {
+			headers[d.service.Header] = d.service.Scheme + "${" + d.token() + ":-}"
+		}
+		return "# yaml-language-server: $schema=osprey.schema.json\n" + project.ServiceConfig(d.name, d.url, headers, d.service.Sets)
+	}
 	address := fmt.Sprintf("%q", d.url)
 	if d.variable != "" {
 		address = "${" + d.variable + "}"
@@ -72,10 +137,13 @@ func (d *database) config(naming string) string {
 	return fmt.Sprintf("# yaml-language-server: $schema=osprey.schema.json\nsources:\n  %s:\n    kind: %s\n    url: %s\n    naming: %s\n", d.name, d.kind, address, naming)
 }
 
+// token is the variable of the environment that has what a service wants to know of who asks.
+func (d *database) token() string { return words.Constant(words.Of(d.name)) + "_TOKEN" }
+
 // newFrom makes a project on the database of an address. If its types cannot be derived, nothing
 // is left.
 func newFrom(ctx context.Context, c *cli.Command, dir, address string) (err error) {
-	d, err := databaseAt(address)
+	d, err := databaseAt(ctx, address, c.String("url"))
 	if err != nil {
 		return err
 	}
@@ -106,7 +174,11 @@ func newFrom(ctx context.Context, c *cli.Command, dir, address string) (err erro
 	}()
 	var best *project.Derivation
 	naming := ""
-	for _, n := range []string{"snake", "exact"} { // by which fewer names have to be said
+	namings := []string{"snake", "exact"}
+	if d.service != nil {
+		namings = namings[1:]
+	}
+	for _, n := range namings { // by which fewer names have to be said
 		if err := made("osprey.yaml", d.config(n)); err != nil {
 			return err
 		}
@@ -130,6 +202,9 @@ func newFrom(ctx context.Context, c *cli.Command, dir, address string) (err erro
 	if err := best.Write(); err != nil {
 		return fmt.Errorf("the project cannot be written: %s", inWords(err))
 	}
+	if d.service != nil {
+		best.Left = append(d.service.Left, best.Left...)
+	}
 	for _, left := range best.Left {
 		fmt.Fprintf(c.Root().ErrWriter, "left out %s\n", left)
 	}
@@ -137,12 +212,15 @@ func newFrom(ctx context.Context, c *cli.Command, dir, address string) (err erro
 	if d.variable != "" {
 		fmt.Fprintf(c.Root().Writer, "\nThe address has a password, and is not written down: set %s to it.\n", d.variable)
 	}
+	if d.service != nil && d.service.Header != "" {
+		fmt.Fprintf(c.Root().Writer, "\nThe service asks who calls: set %s to what it gave you.\n", d.token())
+	}
 	if best.Example != "" {
 		if err := made("operations/First.graphql", best.Example); err != nil {
 			return err
 		}
 		fmt.Fprintf(c.Root().Writer, "\nAsk it, with nothing else running:\n   osprey ask --project %s -f %s --calls\n", dir, filepath.Join(dir, "operations", "First.graphql"))
 	}
-	fmt.Fprintf(c.Root().Writer, "\nServe it, with its console:\n   osprey start %s\n\nWhat the database holds anew, comes by: osprey derive --project %s %s\n", dir, dir, d.name)
+	fmt.Fprintf(c.Root().Writer, "\nServe it, with its console:\n   osprey start %s\n\nWhat it holds anew, comes by: osprey derive --project %s %s\n", dir, dir, d.name)
 	return nil
 }

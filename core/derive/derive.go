@@ -110,6 +110,7 @@ func Types(c *store.Catalogue, o Options) *Derived {
 	}
 	for _, t := range own {
 		d.names(t)
+		d.hints(t, c.Sets[t.Set])
 	}
 	slices.SortFunc(d.made.Enums, func(a, b *Enum) int { return cmp.Compare(a.Name, b.Name) })
 	return d.made

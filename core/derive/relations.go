@@ -170,6 +170,35 @@ func (d *deriver) through(t *Type, set, join *store.Set, here, there *store.Cons
 	t.Fields = append(t.Fields, &Field{Name: name, Type: "[" + target + "!]!", Directive: directive, of: "over " + join.Name + " by " + strings.Join(here.Fields, ",") + " to " + there.Set})
 }
 
+// hints adds comments to fields that look as if they led to records of another type, where the
+// store tells of no foreign key: it is for people to say whether they do.
+//
+//	# as it seems, this leads to Station: station: Station @related(here: "stationId")
+//	stationId: String
+func (d *deriver) hints(t *Type, set *store.Set) {
+	if slices.ContainsFunc(set.Constraints, func(c store.Constraint) bool { return c.Foreign() }) {
+		return
+	}
+	for _, f := range t.Fields {
+		path, ok := strings.CutPrefix(f.of, "at ")
+		list := words.Of(path)
+		n := len(list)
+		if !ok || n < 2 || !slices.Contains(ends, list[n-1]) || slices.Contains(t.Key, path) {
+			continue
+		}
+		for _, other := range d.made.Types {
+			if other == t || other.Set == "" || len(other.Key) != 1 || !slices.Equal(words.Of(other.Name), list[:n-1]) {
+				continue
+			}
+			note := "as it seems, this leads to " + other.Name + ": " + words.Camel(list[:n-1]) + ": " + other.Name + " @related(here: " + quoted(path) + ")"
+			if f.Note != "" {
+				note = f.Note + "; " + note
+			}
+			f.Note = note
+		}
+	}
+}
+
 // names writes stored fields as an argument: one as it is, several as a list.
 func names(fields []string) string {
 	if len(fields) == 1 {
