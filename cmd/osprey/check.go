@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"log/slog"
 	"os"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
@@ -25,9 +26,12 @@ func checkCommand() *cli.Command {
 			"store for what no catalogue tells. Errors refuse a project (exit code 1); warnings do not.\n" +
 			"A store that does not answer is one warning, and the exit code 3. With --types-only no\n" +
 			"store is needed, and PATH may also be a folder of schema files or one of them; a client\n" +
-			"team checks its operations so:\n\n" +
+			"team checks its operations so, by the example. With --fix, what can be mended without\n" +
+			"changing what it means is mended before: fields of interfaces are written out in the types\n" +
+			"that implement them.\n\n" +
 			"Example:\n   osprey check demo/harbour\n   osprey check --types-only demo/harbour --operations demo/harbour/operations",
 		Flags: []cli.Flag{
+			&cli.BoolFlag{Name: "fix", Usage: "write fields of interfaces out in the types that lack them, and check then"},
 			&cli.BoolFlag{Name: "types-only", Usage: "check the types alone, without any store"},
 			&cli.StringFlag{Name: "operations", Usage: "also check the operations in this folder or file; each file stands for itself"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
@@ -81,6 +85,15 @@ func oneFolder(c *cli.Command) (string, error) {
 // findProblems loads the project and lists what it found, and the sources that did not
 // answer.
 func findProblems(ctx context.Context, c *cli.Command, dir string) (findings project.Findings, down []string, err error) {
+	if c.Bool("fix") {
+		fixed, err := project.Fix(dir)
+		for _, f := range fixed {
+			fmt.Fprintf(c.Root().ErrWriter, "mended %s: it has %s now\n", f.File, strings.Join(f.Made, ", "))
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+	}
 	operations := c.String("operations")
 	for _, path := range []string{operations, dir} {
 		if path == "" || path == dir && !c.Bool("types-only") {
