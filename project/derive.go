@@ -69,6 +69,7 @@ func Derive(ctx context.Context, dir string, log *slog.Logger, name string, only
 		o.Before = derive.Read(before, source.naming, o.Known)
 	}
 	c, _ := source.known()
+	o.Samples = source.samples(ctx, c)
 	d := derive.Types(c, o)
 	if err := p.derived(made, d, hasQuery); err != nil {
 		return nil, err

@@ -149,6 +149,11 @@ INSERT INTO follows VALUES (2, 1), (3, 1)`
 func TestDeriveShop(t *testing.T) {
 	eachDatabase(t, func(t *testing.T, db *empty) {
 		db.run(shop)
+		for i, notes := range []string{`{"gift": true, "wraps": [{"paper": "red", "width-cm": 4}, {"paper": null, "width-cm": 4.5}], "free": 1, "tags": ["a"]}`, `{"gift": false, "wraps": [], "free": "x", "to": {"door": 7}}`} {
+			if _, err := db.Exec(fmt.Sprintf("INSERT INTO orders (id, buyer_id, state, notes) VALUES (%d, 1, 'new', '%s')", 8+i, notes)); err != nil {
+				t.Fatal(err)
+			}
+		}
 		dir := db.project("snake", "")
 		text, out, errs := derived(t, dir)
 		for _, want := range []string{
@@ -159,6 +164,7 @@ func TestDeriveShop(t *testing.T) {
 			`type Product @stored(in: "db", as: "products", key: ["maker", "number"]) {`, `  price: Decimal`, `  weight: Float`, `  category: Category @related(here: "category_code")`, `  people: [Person!]!`, `  orders: [Order!]!`,
 			`type OrderLine @stored(in: "db", as: "order_lines", key: ["order_id", "maker", "number"]) {`, `  product: Product! @related(here: ["maker", "number"])`, `  order: Order! @related(here: "order_id")`,
 			`  buyer: Person! @related(here: "buyer_id")`, `  seller: Person @related(here: "seller_id")`, `  placedAt: DateTime`,
+			"type Notes {", "  gift: Boolean!", "  wraps: [Wrap!]!", "  free: JSON", "  tags: [String!]", "type Wrap {", "  paper: String\n", `  widthCm: Float! @at(path: "width-cm")`, "type To {\n  door: Int!",
 			`type OpenOrder @stored(in: "db", as: "open_orders") {`,
 			`  person(id: ID!): Person @read`, `  product(maker: String!, number: Int!): Product @read`, `  orderPages(`,
 		} {
@@ -183,6 +189,9 @@ func TestDeriveShop(t *testing.T) {
 			t.Log(text)
 		}
 		got := asked(t, dir, `{ person(id: 2) { fullName boss { fullName followers { fullName } } profile { bio } products { title } ordersByBuyer { state seller { fullName } orderLines { quantity product { title category { name parent { name } } } } } } }`)
+		if got := asked(t, dir, `{ orders(filter: {state: {is: `+map[bool]string{true: `"new"`, false: "NEW"}[db.kind == "sqlite"]+`}}, sort: [{id: ASC}]) { notes { gift free wraps { paper widthCm } to { door } } } }`); !strings.Contains(got, `{"notes":{"gift":true,"free":1,"wraps":[{"paper":"red","widthCm":4},{"paper":null,"widthCm":4.5}],"to":null}}`) || !strings.Contains(got, `{"notes":{"gift":false,"free":"x","wraps":[],"to":{"door":7}}}`) {
+			t.Errorf("of JSON, the answer is %s", got)
+		}
 		state := map[bool]string{true: "intransit", false: "IN_TRANSIT"}[db.kind == "sqlite"]
 		if want := `{"data":{"person":{"fullName":"BoLind","boss":{"fullName":"AdaNess","followers":[{"fullName":"BoLind"},{"fullName":"CyHolm"}]},"profile":{"bio":"Likesrope."},"products":[{"title":"Anchor"}],"ordersByBuyer":[{"state":"` + state + `","seller":{"fullName":"AdaNess"},"orderLines":[{"quantity":4,"product":{"title":"Rope","category":{"name":"Rope","parent":{"name":"All"}}}},{"quantity":1,"product":{"title":"Anchor","category":null}}]}]}}}`; got != want {
 			t.Errorf("the answer is\n%s\nwant\n%s", got, want)

@@ -33,6 +33,9 @@ type Options struct {
 	// Taken are names that others have.
 	Known map[string]string
 	Taken map[string]bool
+	// Samples are some values of columns of JSON, by set.column, as package encoding/json decodes
+	// them with numbers.
+	Samples map[string][]any
 	// Before is how things were called before: they keep their names.
 	Before *Before
 }

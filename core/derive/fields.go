@@ -29,6 +29,9 @@ func (d *deriver) fields(t *Type, set *store.Set) {
 			continue
 		}
 		typ := d.valueType(t, set, f)
+		if s := d.sampleOf(set, f.Name); s != nil && typ == "JSON" {
+			typ = d.sampledType(s, set, f.Name, fieldName(f.Name))
+		}
 		if typ == "" {
 			t.Notes = append(t.Notes, "Left out, since no scalar holds it: "+f.Name+", "+f.Type)
 			d.made.Left = append(d.made.Left, set.Name+"."+f.Name+": no scalar holds its type, "+f.Type)
