@@ -1,11 +1,14 @@
 package console_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
+
+	"osprey/docs"
 )
 
 // TestHelp reads the pages in the console: the first one, one that is found by words,
@@ -27,7 +30,7 @@ func TestHelp(t *testing.T) {
 	for range "join tablezzz" {
 		do(t, ctx, chromedp.KeyEvent(kb.Backspace))
 	}
-	do(t, ctx, until(`document.querySelectorAll('nav[aria-label=Pages] a').length === 23`))
+	do(t, ctx, until(fmt.Sprintf(`document.querySelectorAll('nav[aria-label=Pages] a').length === %d`, len(docs.Pages()))))
 	do(t, ctx, chromedp.Click(`a[href="/console/help/batching"]`), until(`document.querySelector('[data-test=page] img')?.naturalWidth > 100`))
 	if got := text(t, ctx, `[data-test=page] h1`); got != "How batching works" {
 		t.Errorf("the page is %q", got)

@@ -149,7 +149,7 @@ INSERT INTO follows VALUES (2, 1), (3, 1)`
 func TestDeriveShop(t *testing.T) {
 	eachDatabase(t, func(t *testing.T, db *empty) {
 		db.run(shop)
-		for i, notes := range []string{`{"gift": true, "wraps": [{"paper": "red", "width-cm": 4}, {"paper": null, "width-cm": 4.5}], "free": 1, "tags": ["a"]}`, `{"gift": false, "wraps": [], "free": "x", "to": {"door": 7}}`} {
+		for i, notes := range []string{`{"gift": true, "wraps": [{"paper": "red", "width-cm": 4}, {"paper": null, "width-cm": 4.5}], "free": 1, "tags": ["a"]}`, `{"gift": false, "wraps": [], "free": "x", "to": {"door": 7, "password": "x"}}`} {
 			if _, err := db.Exec(fmt.Sprintf("INSERT INTO orders (id, buyer_id, state, notes) VALUES (%d, 1, 'new', '%s')", 8+i, notes)); err != nil {
 				t.Fatal(err)
 			}
@@ -164,7 +164,7 @@ func TestDeriveShop(t *testing.T) {
 			`type Product @stored(in: "db", as: "products", key: ["maker", "number"]) {`, `  price: Decimal`, `  weight: Float`, `  category: Category @related(here: "category_code")`, `  people: [Person!]!`, `  orders: [Order!]!`,
 			`type OrderLine @stored(in: "db", as: "order_lines", key: ["order_id", "maker", "number"]) {`, `  product: Product! @related(here: ["maker", "number"])`, `  order: Order! @related(here: "order_id")`,
 			`  buyer: Person! @related(here: "buyer_id")`, `  seller: Person @related(here: "seller_id")`, `  placedAt: DateTime`,
-			"type Notes {", "  gift: Boolean!", "  wraps: [Wrap!]!", "  free: JSON", "  tags: [String!]", "type Wrap {", "  paper: String\n", `  widthCm: Float! @at(path: "width-cm")`, "type To {\n  door: Int!",
+			"type Notes {", "  gift: Boolean!", "  wraps: [Wrap!]!", "  free: JSON", "  tags: [String!]", "type Wrap {", "  paper: String\n", `  widthCm: Float! @at(path: "width-cm")`, "type To {\n  door: Int!\n  # Values looked at: 1\n  # Left out, since it looks secret: password",
 			`type OpenOrder @stored(in: "db", as: "open_orders") {`,
 			`  person(id: ID!): Person @read`, `  product(maker: String!, number: Int!): Product @read`, `  orderPages(`,
 		} {

@@ -131,9 +131,14 @@ func (d *deriver) sampledType(s *shape, set *store.Set, path, name string) strin
 	}
 	own := start(words.Pascal(words.Of(name)), "Part")
 	t := &Type{Name: d.free(d.Before.typeAt(set.Name, path), own, own+"Part")}
-	t.Notes = append(t.Notes, fmt.Sprintf("As %d values have it.", s.seen))
+	t.Notes = append(t.Notes, fmt.Sprintf("Values looked at: %d", s.seen))
 	for _, name := range s.order {
 		f := s.fields[name]
+		if isSecret(name) {
+			t.Notes = append(t.Notes, "Left out, since it looks secret: "+name)
+			d.made.Left = append(d.made.Left, set.Name+"."+path+"."+name+": it looks secret")
+			continue
+		}
 		typ := d.sampledType(f, set, path+"."+name, name)
 		always := f.seen == s.seen && !f.null && typ != "JSON"
 		t.Fields = append(t.Fields, &Field{Name: fieldName(name), Type: required(typ, always), of: "at " + name})
