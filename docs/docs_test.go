@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net"
@@ -276,14 +277,16 @@ func TestCommands(t *testing.T) {
 			in = newTerminal(t, bin, server.URL)
 			dirs[b.page] = in
 		}
-		for _, line := range strings.Split(strings.ReplaceAll(b.text, "\\\n", " "), "\n") {
-			line, _, _ = strings.Cut(line, "   #")
-			line = strings.TrimPrefix(line, "bin/") // which is where the program is in a checkout
-			if line = strings.TrimSpace(line); line == "" || notRun.MatchString(line) {
-				continue
-			}
+		said := ""
+		for _, line := range commandsOf(b.text) {
 			ran++
-			in.run(t, b.place(), line)
+			said = in.run(t, b.place(), line)
+		}
+		if b.next != nil && b.next.kind == "json" { // what the last of them says
+			var got, want any
+			if err := errors.Join(json.Unmarshal([]byte(said), &got), json.Unmarshal([]byte(b.next.text), &want)); err != nil || !reflect.DeepEqual(got, want) {
+				t.Errorf("%s: the last command says %s %v", b.next.place(), said, err)
+			}
 		}
 	}
 	if ran < 30 {
@@ -314,7 +317,7 @@ func newTerminal(t *testing.T, bin, url string) *terminal {
 
 // run runs a line as a person does. What is started serves until the test ends, and is
 // what later lines reach.
-func (x *terminal) run(t *testing.T, place, line string) {
+func (x *terminal) run(t *testing.T, place, line string) (said string) {
 	t.Helper()
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	command := strings.ReplaceAll(line, "http://127.0.0.1:7420", x.url)
@@ -328,20 +331,46 @@ func (x *terminal) run(t *testing.T, place, line string) {
 	cmd := exec.CommandContext(ctx, "bash", "-c", command)
 	cmd.Dir = x.dir
 	cmd.Env = append(os.Environ(), "PATH="+x.bin+":"+os.Getenv("PATH"), "OSPREY_URL="+x.url, "OSPREY_LISTEN="+x.listen, "HOME="+x.dir)
-	var out bytes.Buffer
-	cmd.Stdout, cmd.Stderr = &out, &out
+	var out, errs bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errs
 	if serves {
 		if err := cmd.Start(); err != nil {
 			t.Fatal(err)
 		}
 		x.url = "http://" + x.listen
 		t.Cleanup(func() { cancel(); cmd.Wait() })
-		return
+		return ""
 	}
 	defer cancel()
 	if err := cmd.Run(); err != nil {
-		t.Errorf("%s: %s\n%v\n%s", place, line, err, out.String())
+		t.Errorf("%s: %s\n%v\n%s%s", place, line, err, out.String(), errs.String())
 	}
+	return out.String()
+}
+
+// commandsOf returns the commands of a block: its lines, of which one goes on behind a backslash,
+// and in what is written into a file, up to the line E.
+func commandsOf(text string) []string {
+	var list []string
+	file := ""
+	for _, line := range strings.Split(strings.ReplaceAll(text, "\\\n", " "), "\n") {
+		if file != "" {
+			if file += line + "\n"; line == "E" {
+				list, file = append(list, file), ""
+			}
+			continue
+		}
+		line, _, _ = strings.Cut(line, "   #")
+		line = strings.TrimPrefix(line, "bin/") // which is where the program is in a checkout
+		switch line = strings.TrimSpace(line); {
+		case line == "" || notRun.MatchString(line):
+		case strings.HasSuffix(line, "<<'E'"):
+			file = line + "\n"
+		default:
+			list = append(list, line)
+		}
+	}
+	return list
 }
 
 var links = regexp.MustCompile(`\]\(([^)\s]+)\)`)
