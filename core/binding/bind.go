@@ -172,7 +172,7 @@ func (b *binder) stored(t schema.Named) {
 		b.fail(ruleSource, d.Pos, name, declaredSources(names), msgStoredNoSource, name, text(d, "in"), language.DidYouMean(text(d, "in"), names))
 		return
 	}
-	r := &Records{Type: t, Source: source, Set: text(d, "as"), Key: texts(d.Argument("key")), objects: map[*schema.Object]*Object{}}
+	r := &Records{Type: t, Source: source, Set: text(d, "as"), Key: language.Texts(d.Argument("key")), objects: map[*schema.Object]*Object{}}
 	if r.Set == "" {
 		r.Set = source.Naming.Apply(name)
 	}

@@ -154,19 +154,3 @@ func text(d *language.Directive, name string) string {
 	}
 	return ""
 }
-
-// texts returns a list-of-strings argument of a directive; one string is a
-// list of one.
-func texts(v language.Value) []string {
-	switch v := v.(type) {
-	case *language.StringValue:
-		return []string{v.Text}
-	case *language.ListValue:
-		var list []string
-		for _, item := range v.Values {
-			list = append(list, texts(item)...)
-		}
-		return list
-	}
-	return nil
-}

@@ -113,7 +113,7 @@ func (b *binder) findAll(f *schema.Field, bound *Field, a *schema.Input) {
 // replaced binds the unique key by which an addition changes the record that has it
 // already.
 func (b *binder) replaced(f *schema.Field, w *Write, d *language.Directive) {
-	names := texts(d.Argument("replaces"))
+	names := language.Texts(d.Argument("replaces"))
 	if len(names) == 0 {
 		return
 	}

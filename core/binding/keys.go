@@ -65,7 +65,7 @@ func (b *binder) keyAt(p place, t schema.Named, path string) (k key, told bool) 
 	for _, f := range schema.FieldsOf(t) {
 		named, own := schema.NamedOf(f.Type), c.Field(f.Name)
 		if d := directive(own, "related"); d != nil {
-			if here := texts(d.Argument("here")); slices.Contains(here, path) && (schema.Depth(f.Type) == 0 || len(here) > 1) {
+			if here := language.Texts(d.Argument("here")); slices.Contains(here, path) && (schema.Depth(f.Type) == 0 || len(here) > 1) {
 				return key{what: f.Type.String()}, true
 			}
 			continue

@@ -63,7 +63,7 @@ func (b *binder) rootRead(f *schema.Field, d *language.Directive) *Field {
 			part.Many = true
 			b.page(f, part)
 		}
-		part.Sort = b.sorts(texts(d.Argument("sort")), part.Target, d.Pos, f.Coordinate())
+		part.Sort = b.sorts(language.Texts(d.Argument("sort")), part.Target, d.Pos, f.Coordinate())
 		b.arguments(f, part)
 		b.checkOne(f, part)
 		b.keyReader(nil, f, d.Pos, part, nil)

@@ -26,7 +26,7 @@ func (b *binder) related(p place, f *schema.Field) *Field {
 			continue
 		}
 		b.cardinality(p, f, d, part)
-		part.Sort = b.sorts(texts(d.Argument("sort")), part.Target, d.Pos, f.Coordinate())
+		part.Sort = b.sorts(language.Texts(d.Argument("sort")), part.Target, d.Pos, f.Coordinate())
 		if part.Page != nil {
 			b.page(f, part)
 		}
@@ -48,7 +48,7 @@ func (b *binder) relatedRecords(p place, f *schema.Field, d *language.Directive,
 	_, bound.Page = b.recordType(f)
 	_, bound.Many = schema.ListElem(f.Type)
 	bound.Many = bound.Many || bound.Page != nil
-	bound.Here, bound.There = texts(d.Argument("here")), texts(d.Argument("there"))
+	bound.Here, bound.There = language.Texts(d.Argument("here")), language.Texts(d.Argument("there"))
 	own := p.records
 	unknown := own.unknown() || target.unknown()
 	if through, ok := d.Argument("through").(*language.ObjectValue); ok {
@@ -116,11 +116,11 @@ func (b *binder) through(p place, f *schema.Field, d *language.Directive, bound 
 	for _, a := range v.Fields {
 		switch a.Name.Text {
 		case "set":
-			t.Set = texts(a.Value)[0]
+			t.Set = language.Texts(a.Value)[0]
 		case "here":
-			t.Here = texts(a.Value)
+			t.Here = language.Texts(a.Value)
 		case "there":
-			t.There = texts(a.Value)
+			t.There = language.Texts(a.Value)
 		}
 	}
 	coordinate := f.Coordinate()

@@ -32,7 +32,7 @@ var moment = &expression.Type{Kind: expression.Moment}
 // settings binds the expressions of a directive, each a value that is written.
 func (b *binder) settings(f *schema.Field, w *Write, d *language.Directive) (values []WriteValue) {
 	for _, name := range []string{"set", "adjust"} {
-		for _, item := range texts(d.Argument(name)) {
+		for _, item := range language.Texts(d.Argument(name)) {
 			field, expr, ok := strings.Cut(item, ":")
 			if !ok && name == "adjust" {
 				continue // an argument

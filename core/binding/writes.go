@@ -216,7 +216,7 @@ func (b *binder) oneOrMany(f *schema.Field, bound *Field) bool {
 // expression.
 func (b *binder) argumentsOf(f *schema.Field, d *language.Directive, name string) []string {
 	var known []string
-	names := slices.DeleteFunc(texts(d.Argument(name)), func(n string) bool { return strings.Contains(n, ":") })
+	names := slices.DeleteFunc(language.Texts(d.Argument(name)), func(n string) bool { return strings.Contains(n, ":") })
 	for _, n := range names {
 		if f.Arg(n) == nil {
 			for _, a := range f.Args {

@@ -73,15 +73,15 @@ func whatOf(f *language.FieldDefinition, naming binding.Naming, sets map[string]
 		return []string{"at " + pathOf(f, naming)}
 	}
 	target := sets[f.Type.Innermost().Name]
-	here, there := strings.Join(texts(d.Argument("here")), ","), strings.Join(texts(d.Argument("there")), ",")
+	here, there := strings.Join(language.Texts(d.Argument("here")), ","), strings.Join(language.Texts(d.Argument("there")), ",")
 	if object, ok := d.Argument("through").(*language.ObjectValue); ok {
 		var set, by string
 		for _, a := range object.Fields {
 			switch a.Name.Text {
 			case "set":
-				set = strings.Join(texts(a.Value), "")
+				set = strings.Join(language.Texts(a.Value), "")
 			case "here":
-				by = strings.Join(texts(a.Value), ",")
+				by = strings.Join(language.Texts(a.Value), ",")
 			}
 		}
 		return []string{"over " + set + " by " + by + " to " + target}
@@ -138,19 +138,5 @@ func argument(list []*language.Directive, name, of string) []string {
 	if d == nil {
 		return nil
 	}
-	return texts(d.Argument(of))
-}
-
-func texts(v language.Value) []string {
-	switch v := v.(type) {
-	case *language.StringValue:
-		return []string{v.Text}
-	case *language.ListValue:
-		var list []string
-		for _, item := range v.Values {
-			list = append(list, texts(item)...)
-		}
-		return list
-	}
-	return nil
+	return language.Texts(d.Argument(of))
 }

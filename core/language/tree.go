@@ -356,3 +356,18 @@ func (*NullValue) value()    {}
 func (*EnumValue) value()    {}
 func (*ListValue) value()    {}
 func (*ObjectValue) value()  {}
+
+// Texts returns the strings of a list of strings, or the one string that a value is.
+func Texts(v Value) []string {
+	switch v := v.(type) {
+	case *StringValue:
+		return []string{v.Text}
+	case *ListValue:
+		var list []string
+		for _, item := range v.Values {
+			list = append(list, Texts(item)...)
+		}
+		return list
+	}
+	return nil
+}
