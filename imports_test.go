@@ -20,6 +20,7 @@ var mayImport = map[string][]string{
 	"core/assist":         {"core/language", "core/schema", "core/validate"},
 	"core/words":          {},
 	"core/compare":        {"core/language", "core/schema"},
+	"core/tables":         {"core/language", "core/scalar", "core/schema", "core/binding", "core/store"},
 	"core/derive":         {"core/language", "core/binding", "core/store", "core/words"},
 	"core/scaffold":       {"core/schema", "core/binding", "core/words"},
 	"core/store":          {},

@@ -1,0 +1,187 @@
+package main_test
+
+import (
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"osprey/demo/demotest"
+)
+
+// club is types for which no table is there: keys that the database counts on and that callers
+// give, references within a table, to two of another one, in a circle, pairs, an enum, JSON.
+const club = `type Query {
+  people(filter: PersonFilter, sort: [PersonSort!]): [Person!] @read
+}
+
+type Mutation {
+  join(person: PersonAdd!): Person @add
+  write(letter: LetterAdd!): Letter @add
+  enter(person: ID! @at(path: "person_id"), group: ID! @at(path: "group_code")): Person
+    @pair(field: "groups")
+}
+
+"Who is a member."
+type Person @stored(in: "db", as: "people", key: "id") {
+  id: ID!
+  "As it stands on the card."
+  fullName: String!
+  height: Float
+  paid: Boolean!
+  balance: Decimal
+  born: Date
+  seenAt: DateTime
+  level: Level!
+  extras: JSON
+  boss: Person @related(here: "boss_id")
+  home: Group @related(here: "home_code")
+  sent: [Letter!]! @related(there: "sender_id")
+  groups: [Group!]! @related(through: {set: "memberships", here: ["person_id"], there: ["group_code"]})
+}
+
+type Letter @stored(in: "db", as: "letters", key: "id") {
+  id: ID!
+  body: String!
+  sender: Person! @related(here: "sender_id")
+  receiver: Person @related(here: "receiver_id")
+}
+
+type Group @stored(in: "db", as: "groups_of", key: "code") {
+  code: ID!
+  name: String!
+  head: Person @related(here: "head_id")
+}
+
+enum Level {
+  NEW @at(path: "new")
+  OLD_HAND @at(path: "old hand")
+}
+`
+
+// TestTables makes tables of types on three databases: they pass check, and can be written to at
+// once; nothing is left to plan; what is undone is gone; what the types get, the tables get.
+func TestTables(t *testing.T) {
+	eachDatabase(t, func(t *testing.T, db *empty) {
+		dir := db.project("snake", "")
+		schema := filepath.Join(dir, "schema/club.graphql")
+		write := func(text string) {
+			t.Helper()
+			if err := os.MkdirAll(filepath.Dir(schema), 0o755); err != nil {
+				t.Fatal(err)
+			}
+			if err := os.WriteFile(schema, []byte(text), 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+		tables := func(want string, args ...string) string {
+			t.Helper()
+			out, errs, code := osprey(t, append([]string{"tables", args[0], "--project", dir}, args[1:]...)...)
+			if code != 0 || !strings.Contains(out, want) {
+				t.Fatalf("tables %v exits with %d, and does not say %q: %s%s", args, code, want, out, errs)
+			}
+			return out + errs
+		}
+		write(club)
+		told := tables("tables/db/00001_begin.sql has ", "plan", "--name", "Begin", "db")
+		for _, want := range []string{"memberships  (a join table)\n", "→ people (id)", "the table people\n", "Run it:  osprey tables apply"} {
+			if !strings.Contains(told, want) {
+				t.Errorf("the plan does not say %q:\n%s", want, told)
+			}
+		}
+		tables("00001_begin.sql  waits", "status", "db")
+		tables("run: 00001_begin.sql", "apply", "db")
+		tables("all files were run already", "apply", "db")
+		tables("the database has all that the types need", "plan", "db") // the law
+		if status := tables("00001_begin.sql  run 20", "status", "db"); strings.Contains(status, "lacks") || strings.Contains(status, "may be NULL") {
+			t.Errorf("behind it, the status is %s", status)
+		}
+		if out, errs, code := osprey(t, "check", dir); code != 0 || strings.Contains(out, " error: ") || strings.Contains(out, "[index]") {
+			t.Errorf("check exits with %d: %s%s", code, out, errs)
+		}
+		got := asked(t, dir, `mutation { join(person: {fullName: "Ada", paid: true, level: OLD_HAND, balance: "1.50", born: "1990-01-02", seenAt: "2026-03-01T08:30:00Z", extras: {a: [1]}}) { id } two: join(person: {fullName: "Bo", paid: false, level: NEW, boss: 1}) { boss { fullName balance } } write(letter: {body: "Hi", sender: 2, receiver: 1}) { sender { fullName sent { body receiver { fullName level born seenAt extras paid } } } } }`)
+		want := `{"data":{"join":{"id":"1"},"two":{"boss":{"fullName":"Ada","balance":"1.5"}},"write":{"sender":{"fullName":"Bo","sent":[{"body":"Hi","receiver":{"fullName":"Ada","level":"OLD_HAND","born":"1990-01-02","seenAt":"2026-03-01T08:30:00Z","extras":{"a":[1]},"paid":true}}]}}}}`
+		if got = regexp.MustCompile(`"1\.50*"`).ReplaceAllString(got, `"1.5"`); got != want {
+			t.Errorf("the answer is\n%s\nwant\n%s", got, want)
+		}
+		// What the types get, the tables get, though records are there.
+		write(strings.Replace(strings.Replace(club, "  height: Float\n", "  height: Float\n  shoes: Int!\n", 1), "type Letter ", "type Stamp @stored(in: \"db\", as: \"stamps\", key: \"id\") {\n  id: ID!\n  letter: Letter! @related(here: \"letter_id\")\n}\n\ntype Letter ", 1))
+		if told := tables("00002_tables.sql has 2 steps", "plan", "db"); !strings.Contains(told, "people.shoes may be NULL, since records are there already") {
+			t.Errorf("told is %s", told)
+		}
+		tables("run: 00002_tables.sql", "apply", "db")
+		tables("the database has all that the types need", "plan", "db")
+		// And back.
+		tables("undone: 00002_tables.sql", "undo", "db")
+		if status := tables("00002_tables.sql  waits", "status", "db"); !strings.Contains(status, "the database lacks the column people.shoes") || !strings.Contains(status, "the database lacks the table stamps") {
+			t.Errorf("after it is undone, the status is %s", status)
+		}
+		write(club)
+		tables("the database has all that the types need", "plan", "db")
+		tables("undone: 00001_begin.sql", "undo", "db")
+		tables("no file was run", "undo", "db")
+		if status := tables("the database lacks the table people", "status", "db"); strings.Contains(status, "is in the database, and no") {
+			t.Errorf("after all is undone, the status is %s", status)
+		}
+	})
+}
+
+// TestTablesAfterDerive holds that what is derived needs no other tables than those it comes from.
+func TestTablesAfterDerive(t *testing.T) {
+	eachDatabase(t, func(t *testing.T, db *empty) {
+		db.run(shop)
+		dir := db.project("snake", "")
+		derived(t, dir)
+		out, errs, code := osprey(t, "tables", "plan", "--print", "--project", dir, "db")
+		if code != 0 || strings.Contains(out, "CREATE TABLE") || strings.Contains(out, "ADD COLUMN") || strings.Contains(out, "FOREIGN KEY") {
+			t.Errorf("what is derived needs %d: %s%s", code, out, errs)
+		}
+	})
+}
+
+// TestTablesRefused holds what is refused, and that nothing is half done.
+func TestTablesRefused(t *testing.T) {
+	db := emptyDatabase(t, "postgres")
+	dir := db.project("snake", "")
+	path := filepath.Join(dir, "schema/a.graphql")
+	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	for _, test := range []struct{ types, want string }{
+		{`type A @stored(in: "db") { name: String }`, "A has no key: say with @stored(key: …) which fields tell its records apart"},
+		{`type A @stored(in: "db") { id: ID! b: B } type B @stored(in: "db") { id: ID! }`, "nothing says how A.b leads to B: write @related"},
+	} {
+		if err := os.WriteFile(path, []byte("type Query { a: A @read } "+test.types), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		if _, errs, code := osprey(t, "tables", "plan", "--project", dir, "db"); code != 1 || !strings.Contains(errs, test.want) {
+			t.Errorf("of %s, plan says %d %s", test.types, code, errs)
+		}
+	}
+	// A file that fails in the middle leaves nothing.
+	if err := os.WriteFile(path, []byte(`type Query { a: [A!] @read } type A @stored(in: "db", as: "aa", key: "id") { id: ID! }`), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	osprey(t, "tables", "plan", "--project", dir, "db")
+	file := filepath.Join(dir, "tables/db/00001_tables.sql")
+	text, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(file, []byte(strings.Replace(string(text), "\n-- +goose Down", "\nSELECT nowhere;\n\n-- +goose Down", 1)), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if out, errs, code := osprey(t, "tables", "apply", "--project", dir, "db"); code == 0 || !strings.Contains(errs, "00001_tables.sql failed") {
+		t.Errorf("a file that fails is told %d %s%s", code, out, errs)
+	}
+	if out, _, _ := osprey(t, "tables", "status", "--project", dir, "db"); !strings.Contains(out, "00001_tables.sql  waits") || !strings.Contains(out, "lacks the table aa") {
+		t.Errorf("after a failure, the status is %s", out)
+	}
+	other := demotest.Folder(t, map[string]string{"osprey.yaml": "sources:\n  db: { kind: files, folder: . }\n", "schema/a.graphql": "type Query { a: Int @computed(expr: \"1\") }"})
+	for _, test := range []struct{ args, want string }{{"plan db", "tables are made in postgres, mysql and sqlite"}, {"plan", "say of which source"}, {"status no", `declares no source "no"`}} {
+		if _, errs, code := osprey(t, append([]string{"tables"}, append(strings.Fields(test.args), "--project", other)...)...); code == 0 || !strings.Contains(errs, test.want) {
+			t.Errorf("tables %s says %d %s", test.args, code, errs)
+		}
+	}
+}
