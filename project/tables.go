@@ -88,7 +88,11 @@ func OpenTables(ctx context.Context, dir, name string, waiting func([]string)) (
 		}
 		return nil, placed(wrong, s.Source)
 	}
-	t.Plan, t.Drawn = tables.Compare(list, catalogue, tables.Dialects[t.config.Kind]), tables.Drawn(list)
+	own := []string{recorded, "goose_db_version", "sqlite_sequence"}
+	if c := p.Config.Idempotency; c != nil && c.Source == name {
+		own = append(own, c.Table)
+	}
+	t.Plan, t.Drawn = tables.Compare(list, catalogue, tables.Dialects[t.config.Kind], own), tables.Drawn(list)
 	return t, nil
 }
 
@@ -144,14 +148,14 @@ func (t *Tables) open() (*sql.DB, error) {
 
 // with runs do with what runs the files.
 func (t *Tables) with(ctx context.Context, do func(p *goose.Provider) error) error {
+	if files, err := t.files(); err != nil || len(files) == 0 {
+		return errors.Join(err, do(nil))
+	}
 	db, err := t.open()
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	if err := os.MkdirAll(t.Folder, 0o755); err != nil {
-		return err
-	}
 	own, err := database.NewStore(database.Dialect(t.dialect), recorded)
 	if err != nil {
 		return err
@@ -165,9 +169,6 @@ func (t *Tables) with(ctx context.Context, do func(p *goose.Provider) error) err
 		options = append(options, goose.WithSessionLocker(locker))
 	}
 	provider, err := goose.NewProvider("", db, os.DirFS(t.Folder), options...)
-	if errors.Is(err, goose.ErrNoMigrations) {
-		return do(nil)
-	}
 	if err != nil {
 		return fmt.Errorf("the files in %s cannot be read: %w", t.Folder, err)
 	}

@@ -42,7 +42,7 @@ func tablesCommand() *cli.Command {
 				[]cli.Flag{&cli.StringFlag{Name: "name", Value: "tables", Usage: "what the file is for"}, &cli.BoolFlag{Name: "print", Usage: "print the file, and write nothing"}}, planTables),
 			own("apply", "run the files that were not run yet", "Runs each file in a transaction, as far as the database has that for tables, and records it there.", nil, applyTables),
 			own("undo", "undo the last file that was run", "Runs the other direction of the last file.", nil, undoTables),
-			own("status", "tell which files were run, and what is otherwise than the types say", "Changes nothing.", nil, tablesStatus),
+			own("status", "tell which files were run, and what is otherwise than the types say", "Runs no file.", nil, tablesStatus),
 		},
 	}
 }

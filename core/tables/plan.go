@@ -23,8 +23,9 @@ type Plan struct {
 	Left []string
 }
 
-// Compare returns what is to be done. It only adds.
-func Compare(tables []*Table, c *store.Catalogue, d Dialect) *Plan {
+// Compare returns what is to be done. It only adds. Own are tables that are no type's, and of which
+// nothing is told.
+func Compare(tables []*Table, c *store.Catalogue, d Dialect, own []string) *Plan {
 	p := &planner{dialect: d, catalogue: c, plan: &Plan{}, enums: map[string]bool{}}
 	for _, t := range tables {
 		if set := c.Sets[t.Name]; set != nil {
@@ -35,15 +36,12 @@ func Compare(tables []*Table, c *store.Catalogue, d Dialect) *Plan {
 	}
 	p.late()
 	for _, name := range c.Names() {
-		if !slices.ContainsFunc(tables, func(t *Table) bool { return t.Name == name }) && c.Sets[name].What == "table" && !slices.Contains(Own, name) {
+		if !slices.ContainsFunc(tables, func(t *Table) bool { return t.Name == name }) && c.Sets[name].What == "table" && !slices.Contains(own, name) {
 			p.left("the table %s is in the database, and no type is stored there", name)
 		}
 	}
 	return p.plan
 }
-
-// Own are tables that Osprey and its tools keep for themselves.
-var Own = []string{"osprey_tables", "goose_db_version", "sqlite_sequence"}
 
 type planner struct {
 	dialect   Dialect
