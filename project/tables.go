@@ -43,7 +43,7 @@ type Tables struct {
 }
 
 // OpenTables compares the types of a project with what a source of it holds.
-func OpenTables(ctx context.Context, dir, name string, waiting func([]string)) (*Tables, error) {
+func OpenTables(ctx context.Context, dir, name string, chosen tables.Choices, waiting func([]string)) (*Tables, error) {
 	p, problems, err := read(ctx, dir, slog.New(slog.DiscardHandler), &Additions{Waiting: waiting})
 	if err != nil {
 		return nil, err
@@ -92,8 +92,9 @@ func OpenTables(ctx context.Context, dir, name string, waiting func([]string)) (
 	if c := p.Config.Idempotency; c != nil && c.Source == name {
 		own = append(own, c.Table)
 	}
-	t.Plan, t.Drawn = tables.Compare(list, catalogue, tables.Dialects[t.config.Kind], own), tables.Drawn(list)
-	return t, nil
+	t.Drawn = tables.Drawn(list)
+	t.Plan, err = tables.Compare(list, catalogue, tables.Dialects[t.config.Kind], own, chosen)
+	return t, err
 }
 
 // fileName is what files are called: their number, and what they are for.

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"osprey/core/tables"
 	"osprey/project"
 )
 
@@ -66,7 +67,7 @@ func TestTablesLaws(t *testing.T) {
 			}
 			open := func(when string) *project.Tables {
 				t.Helper()
-				own, err := project.OpenTables(context.Background(), dir, "db", nil)
+				own, err := project.OpenTables(context.Background(), dir, "db", tables.Choices{}, nil)
 				if err != nil {
 					t.Fatalf("seed %d, %s: %v\n%s", seed, when, err, types)
 				}

@@ -29,41 +29,7 @@ func TestReferenceOfCommands(t *testing.T) {
 		"Exit codes: 0 fine; 1 the answer is \"no\" (a check found errors, an operation had errors); 2 wrong use;\n" +
 		"3 something could not be reached; 130 interrupted. `OSPREY_URL` names the service, and `NO_COLOR` switches colours off.\n")
 	for _, c := range root.Commands {
-		fmt.Fprintf(&b, "\n## osprey %s\n\n%s.\n\n```\nosprey %s%s%s\n```\n", c.Name, capital(c.Usage), c.Name, options(c), args(c))
-		about, example, _ := strings.Cut(c.Description, "Example:\n")
-		if about = strings.TrimSpace(about); about != "" {
-			fmt.Fprintf(&b, "\n%s\n", about)
-		}
-		if example != "" {
-			b.WriteString("\n```sh\n")
-			for _, line := range strings.Split(example, "\n") {
-				b.WriteString(strings.TrimSpace(line) + "\n")
-			}
-			b.WriteString("```\n")
-		}
-		rows := 0
-		for _, f := range c.Flags {
-			named, ok := f.(cli.DocGenerationFlag)
-			if !ok || f.Names()[0] == "help" {
-				continue
-			}
-			if rows++; rows == 1 {
-				b.WriteString("\n| Option | Default | |\n|---|---|---|\n")
-			}
-			var names []string
-			for _, name := range f.Names() {
-				if len(name) == 1 {
-					names = append(names, "`-"+name+"`")
-				} else {
-					names = append(names, "`--"+name+"`")
-				}
-			}
-			about := named.GetUsage()
-			if vars := named.GetEnvVars(); len(vars) > 0 {
-				about += "; also by `" + strings.Join(vars, "`, `") + "`"
-			}
-			fmt.Fprintf(&b, "| %s | %s | %s |\n", strings.Join(names, " "), preset(named), about)
-		}
+		section(&b, "##", "osprey "+c.Name, c)
 	}
 	const file = "../../docs/commands.md"
 	if *update {
@@ -80,10 +46,57 @@ func TestReferenceOfCommands(t *testing.T) {
 	}
 }
 
+// section writes what a command can do, and those below it.
+func section(b *strings.Builder, level, name string, c *cli.Command) {
+	fmt.Fprintf(b, "\n%s %s\n\n%s.\n\n```\n%s%s%s\n```\n", level, name, capital(c.Usage), name, options(c), args(c))
+	about, example, _ := strings.Cut(c.Description, "Example:\n")
+	if about = strings.TrimSpace(about); about != "" {
+		fmt.Fprintf(b, "\n%s\n", about)
+	}
+	if example != "" {
+		b.WriteString("\n```sh\n")
+		for _, line := range strings.Split(example, "\n") {
+			b.WriteString(strings.TrimSpace(line) + "\n")
+		}
+		b.WriteString("```\n")
+	}
+	rows := 0
+	for _, f := range c.Flags {
+		named, ok := f.(cli.DocGenerationFlag)
+		if !ok || f.Names()[0] == "help" {
+			continue
+		}
+		if rows++; rows == 1 {
+			b.WriteString("\n| Option | Default | |\n|---|---|---|\n")
+		}
+		var names []string
+		for _, name := range f.Names() {
+			if len(name) == 1 {
+				names = append(names, "`-"+name+"`")
+			} else {
+				names = append(names, "`--"+name+"`")
+			}
+		}
+		about := named.GetUsage()
+		if vars := named.GetEnvVars(); len(vars) > 0 {
+			about += "; also by `" + strings.Join(vars, "`, `") + "`"
+		}
+		fmt.Fprintf(b, "| %s | %s | %s |\n", strings.Join(names, " "), preset(named), about)
+	}
+	for _, below := range c.Commands {
+		if below.Name != "help" {
+			section(b, level+"#", name+" "+below.Name, below)
+		}
+	}
+}
+
 func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 func args(c *cli.Command) string {
-	if c.ArgsUsage == "" {
+	switch {
+	case c.ArgsUsage == "" && len(c.Commands) > 1: // one of them is help
+		return " COMMAND"
+	case c.ArgsUsage == "":
 		return ""
 	}
 	return " " + c.ArgsUsage

@@ -3,11 +3,13 @@ package main
 import (
 	"context"
 	"fmt"
+	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
 
 	"osprey/core/plan"
+	"osprey/core/tables"
 	"osprey/project"
 )
 
@@ -23,7 +25,15 @@ func tablesCommand() *cli.Command {
 				if c.Args().Len() != 1 {
 					return wrongUse("say of which source: osprey tables %s SOURCE", name)
 				}
-				t, err := project.OpenTables(ctx, c.String("project"), c.Args().First(), waiting(c))
+				chosen := tables.Choices{Drop: c.StringSlice("drop"), Rename: map[string]string{}}
+				for _, both := range c.StringSlice("rename") {
+					old, now, ok := strings.Cut(both, "=")
+					if !ok {
+						return wrongUse("--rename is %q; write old=new", both)
+					}
+					chosen.Rename[old] = now
+				}
+				t, err := project.OpenTables(ctx, c.String("project"), c.Args().First(), chosen, waiting(c))
 				if err != nil {
 					return faulty(c, err)
 				}
@@ -35,11 +45,13 @@ func tablesCommand() *cli.Command {
 		Name:  "tables",
 		Usage: "make the tables of a relational database of the types",
 		Description: "Compares the types with what the database has, and writes what is to be added as a numbered\n" +
-			"file of SQL, with both directions, which is yours to read and to change. It only adds: what\n" +
-			"could lose data is told, and not done.",
+			"file of SQL, with both directions, which is yours to read and to change. It only adds, unless\n" +
+			"it is said: what could lose data is told, and not done.",
 		Commands: []*cli.Command{
 			own("plan", "write what is to be done as the next file", "Writes tables/SOURCE/NUMBER_NAME.sql, and shows the tables and how they lead to each other.",
-				[]cli.Flag{&cli.StringFlag{Name: "name", Value: "tables", Usage: "what the file is for"}, &cli.BoolFlag{Name: "print", Usage: "print the file, and write nothing"}}, planTables),
+				[]cli.Flag{&cli.StringFlag{Name: "name", Value: "tables", Usage: "what the file is for"}, &cli.BoolFlag{Name: "print", Usage: "print the file, and write nothing"},
+					&cli.StringSliceFlag{Name: "drop", Usage: "a table, or table.column, that goes with what is in it"},
+					&cli.StringSliceFlag{Name: "rename", Usage: "old=new: a table, or table.column, that is only called otherwise"}}, planTables),
 			own("apply", "run the files that were not run yet", "Runs each file in a transaction, as far as the database has that for tables, and records it there.", nil, applyTables),
 			own("undo", "undo the last file that was run", "Runs the other direction of the last file.", nil, undoTables),
 			own("status", "tell which files were run, and what is otherwise than the types say", "Runs no file.", nil, tablesStatus),

@@ -117,6 +117,26 @@ func TestTables(t *testing.T) {
 		if status := tables("00002_tables.sql  waits", "status", "db"); !strings.Contains(status, "the database lacks the column people.shoes") || !strings.Contains(status, "the database lacks the table stamps") {
 			t.Errorf("after it is undone, the status is %s", status)
 		}
+		// A column and a table are called otherwise, and others go, if that is said.
+		if err := os.Remove(filepath.Join(dir, "tables/db/00002_tables.sql")); err != nil {
+			t.Fatal(err)
+		}
+		write(strings.NewReplacer("  height: Float\n", "", "fullName", "wholeName", `as: "letters"`, `as: "mail"`, `{fullName:`, `{wholeName:`).Replace(club))
+		told = tables("00002_otherwise.sql has 3 steps", "plan", "--name", "otherwise", "--rename", "people.full_name=people.whole_name", "--rename", "letters=mail", "--drop", "people.height", "db")
+		if strings.Contains(told, "is in the database, and no") {
+			t.Errorf("what is chosen is told all the same: %s", told)
+		}
+		tables("run: 00002_otherwise.sql", "apply", "db")
+		tables("the database has all that the types need", "plan", "db")
+		if got := asked(t, dir, `{ people(sort: [{id: ASC}]) { wholeName sent { body } } }`); got != `{"data":{"people":[{"wholeName":"Ada","sent":[]},{"wholeName":"Bo","sent":[{"body":"Hi"}]}]}}` {
+			t.Errorf("behind it, the answer is %s", got)
+		}
+		for _, wrong := range []string{"--drop people", "--drop people.nothing", "--drop nothing", "--rename people=persons", "--rename people.whole_name=people.name", "--rename people"} {
+			if out, errs, code := osprey(t, append([]string{"tables", "plan", "--project", dir, "db"}, strings.Fields(wrong)...)...); code == 0 {
+				t.Errorf("%s is taken: %s%s", wrong, out, errs)
+			}
+		}
+		tables("undone: 00002_otherwise.sql", "undo", "db")
 		write(club)
 		tables("the database has all that the types need", "plan", "db")
 		tables("undone: 00001_begin.sql", "undo", "db")

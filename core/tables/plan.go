@@ -23,10 +23,21 @@ type Plan struct {
 	Left []string
 }
 
-// Compare returns what is to be done. It only adds. Own are tables that are no type's, and of which
-// nothing is told.
-func Compare(tables []*Table, c *store.Catalogue, d Dialect, own []string) *Plan {
-	p := &planner{dialect: d, catalogue: c, plan: &Plan{}, enums: map[string]bool{}}
+// Choices are what people say, since nobody else can know it: what goes, with what is in it, and
+// what is only called otherwise. Columns are table.column.
+type Choices struct {
+	Drop   []string
+	Rename map[string]string // new names by old ones
+}
+
+// Compare returns what is to be done. It only adds, but for what is chosen. Own are tables that are
+// no type's, and of which nothing is told. The error is of a choice that cannot be.
+func Compare(tables []*Table, c *store.Catalogue, d Dialect, own []string, chosen Choices) (*Plan, error) {
+	p := &planner{dialect: d, catalogue: copied(c), plan: &Plan{}, enums: map[string]bool{}}
+	if err := p.choose(tables, chosen); err != nil {
+		return nil, err
+	}
+	c = p.catalogue
 	for _, t := range tables {
 		if set := c.Sets[t.Name]; set != nil {
 			p.changed(t, set)
@@ -40,7 +51,7 @@ func Compare(tables []*Table, c *store.Catalogue, d Dialect, own []string) *Plan
 			p.left("the table %s is in the database, and no type is stored there", name)
 		}
 	}
-	return p.plan
+	return p.plan, nil
 }
 
 type planner struct {
