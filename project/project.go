@@ -77,18 +77,9 @@ func read(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*
 	if log == nil {
 		log = slog.Default()
 	}
-	path := filepath.Join(dir, ConfigFile)
-	text, err := os.ReadFile(path)
+	src, config, problems, err := configOf(dir)
 	if err != nil {
-		if errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
-			return nil, nil, fmt.Errorf("%s %w", dir, ErrNoProject)
-		}
-		return nil, nil, err
-	}
-	src := language.NewSource(path, string(text))
-	config, problems := readConfig(src, os.LookupEnv)
-	if problems.Failed() && config.Sources == nil { // what else is wrong cannot be told without them
-		return nil, problems, placed(problems, inOne(src))
+		return nil, problems, err
 	}
 	p := &Project{Dir: dir, Config: config, config: src, log: log, failed: newFailureLog(log), changed: make(chan string, 16)}
 	var more language.Problems
@@ -111,6 +102,24 @@ func read(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*
 	p.readCatalogues(ctx)
 	done()
 	return p, problems, nil
+}
+
+// configOf reads the osprey.yaml of a folder. The error is [Findings] if nothing can be made of it.
+func configOf(dir string) (*language.Source, *Config, language.Problems, error) {
+	path := filepath.Join(dir, ConfigFile)
+	text, err := os.ReadFile(path)
+	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
+		return nil, nil, nil, fmt.Errorf("%s %w", dir, ErrNoProject)
+	}
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	src := language.NewSource(path, string(text))
+	config, problems := readConfig(src, os.LookupEnv)
+	if problems.Failed() && config.Sources == nil { // what else is wrong cannot be told without them
+		return nil, nil, problems, placed(problems, inOne(src))
+	}
+	return src, config, problems, nil
 }
 
 // patience is how long catalogues are waited for in silence.

@@ -118,6 +118,12 @@ func startReady(t *testing.T, dir string) (address string, cmd *exec.Cmd) {
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
+	waitReady(t, address)
+	return address, cmd
+}
+
+func waitReady(t *testing.T, address string) {
+	t.Helper()
 	waitUntil(t, "the service is ready", func() bool {
 		res, err := http.Get("http://" + address + "/ready")
 		if err != nil {
@@ -126,7 +132,6 @@ func startReady(t *testing.T, dir string) (address string, cmd *exec.Cmd) {
 		res.Body.Close()
 		return res.StatusCode == http.StatusOK
 	})
-	return address, cmd
 }
 
 // waitIdle waits until a database has ended what was under way.

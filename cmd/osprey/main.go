@@ -193,6 +193,8 @@ func exitCode(err error) int {
 		return c.code
 	case errors.Is(err, project.ErrNoProject):
 		return exitUsage
+	case errors.Is(err, project.ErrUnreachable):
+		return exitUnreachable
 	}
 	return exitNo
 }

@@ -29,12 +29,23 @@ func startCommand() *cli.Command {
 		Description: "Serves the project until it is told to stop (Ctrl-C or SIGTERM); requests under way\n" +
 			"then finish. A store that is down does not keep the service from starting: /ready says\n" +
 			"so, and Osprey tries it again every few seconds.\n\nExample:\n   osprey start demo/harbour --listen 127.0.0.1:8420",
-		Flags:        []cli.Flag{&cli.StringFlag{Name: "listen", Usage: "host:port to listen on, instead of that in osprey.yaml"}},
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "listen", Usage: "host:port to listen on, instead of that in osprey.yaml"},
+			&cli.BoolFlag{Name: "apply-tables", Usage: "run the files of tables/ first that were not run yet; of several services, one does it"},
+		},
 		OnUsageError: usageError,
 		Action: func(ctx context.Context, c *cli.Command) error {
 			dir, err := oneFolder(c)
 			if err != nil {
 				return err
+			}
+			if c.Bool("apply-tables") {
+				err := project.ApplyTables(ctx, dir, func(source, file string) {
+					fmt.Fprintf(c.Root().ErrWriter, "osprey: run in %s: %s\n", source, file)
+				})
+				if err != nil {
+					return faulty(c, err)
+				}
 			}
 			return serve(ctx, c, dir, c.String("listen"), func(string) {})
 		},

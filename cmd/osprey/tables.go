@@ -118,6 +118,9 @@ func tablesStatus(ctx context.Context, c *cli.Command, t *project.Tables) error 
 		state := "waits"
 		if !f.At.IsZero() {
 			state = "run " + f.At.UTC().Format(time.RFC3339)
+			if f.Changed {
+				state += ", and changed since"
+			}
 		}
 		fmt.Fprintf(w, "%s  %s\n", f.Name, state)
 	}

@@ -151,6 +151,13 @@ func KeepRegistry(t *testing.T) {
 func Folder(t *testing.T, files map[string]string) string {
 	t.Helper()
 	dir := t.TempDir()
+	Write(t, dir, files)
+	return dir
+}
+
+// Write writes files in a folder.
+func Write(t *testing.T, dir string, files map[string]string) {
+	t.Helper()
 	for name, text := range files {
 		path := filepath.Join(dir, name)
 		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
@@ -160,5 +167,4 @@ func Folder(t *testing.T, files map[string]string) string {
 			t.Fatal(err)
 		}
 	}
-	return dir
 }
