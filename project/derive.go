@@ -34,18 +34,11 @@ type Derivation struct {
 // Derive makes types of what a source of the project in a folder holds. It writes nothing. Only
 // and omit are as osprey.yaml has them, which hold, too.
 func Derive(ctx context.Context, dir string, log *slog.Logger, name string, only, omit []string, waiting func([]string)) (*Derivation, error) {
-	p, problems, err := read(ctx, dir, log, &Additions{Bare: true, Waiting: waiting})
+	p, source, err := readSource(ctx, dir, log, name, &Additions{Bare: true, Waiting: waiting})
 	if err != nil {
 		return nil, err
 	}
 	defer p.Close()
-	if problems.Failed() {
-		return nil, placed(problems, inOne(p.config))
-	}
-	source := p.Sources[name]
-	if source == nil {
-		return nil, fmt.Errorf("osprey.yaml declares no source %q%s", name, language.DidYouMean(name, sortedNames(p.Sources)))
-	}
 	if why := source.Unknown(); why != nil {
 		return nil, fmt.Errorf("the source %s has not told what it holds: %s", name, told(why))
 	}
@@ -64,6 +57,7 @@ func Derive(ctx context.Context, dir string, log *slog.Logger, name string, only
 	if err := unknownNames(source, &o); err != nil {
 		return nil, err
 	}
+	o.Omit = append(o.Omit, p.ownSets(name)...)
 	hasQuery := p.others(&o)
 	if before != nil {
 		o.Before = derive.Read(before, source.naming, o.Known)

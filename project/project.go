@@ -104,6 +104,26 @@ func read(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*
 	return p, problems, nil
 }
 
+// readSource is [read] for what is done with one source of a project, whose osprey.yaml must be
+// sound.
+func readSource(ctx context.Context, dir string, log *slog.Logger, name string, with *Additions) (*Project, *Source, error) {
+	p, problems, err := read(ctx, dir, log, with)
+	if err != nil {
+		return nil, nil, err
+	}
+	source := p.Sources[name]
+	switch {
+	case problems.Failed():
+		err = placed(problems, inOne(p.config))
+	case source == nil:
+		err = fmt.Errorf("osprey.yaml declares no source %q%s", name, language.DidYouMean(name, sortedNames(p.Sources)))
+	default:
+		return p, source, nil
+	}
+	p.Close()
+	return nil, nil, err
+}
+
 // configOf reads the osprey.yaml of a folder. The error is [Findings] if nothing can be made of it.
 func configOf(dir string) (*language.Source, *Config, language.Problems, error) {
 	path := filepath.Join(dir, ConfigFile)

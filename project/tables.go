@@ -27,18 +27,11 @@ type Tables struct {
 
 // OpenTables compares the types of a project with what a source of it holds.
 func OpenTables(ctx context.Context, dir, name string, chosen tables.Choices, waiting func([]string)) (*Tables, error) {
-	p, problems, err := read(ctx, dir, slog.New(slog.DiscardHandler), &Additions{Waiting: waiting})
+	p, source, err := readSource(ctx, dir, slog.New(slog.DiscardHandler), name, &Additions{Waiting: waiting})
 	if err != nil {
 		return nil, err
 	}
 	defer p.Close()
-	if problems.Failed() {
-		return nil, placed(problems, inOne(p.config))
-	}
-	source := p.Sources[name]
-	if source == nil {
-		return nil, fmt.Errorf("osprey.yaml declares no source %q%s", name, language.DidYouMean(name, sortedNames(p.Sources)))
-	}
 	files, err := tableFiles(dir, name, p.Config.Sources[name])
 	if err != nil {
 		return nil, err
@@ -71,13 +64,18 @@ func OpenTables(ctx context.Context, dir, name string, chosen tables.Choices, wa
 		}
 		return nil, placed(wrong, s.Source)
 	}
+	t.Drawn = tables.Drawn(list)
+	t.Plan, err = tables.Compare(list, catalogue, tables.Dialects[t.config.Kind], p.ownSets(name), chosen)
+	return t, err
+}
+
+// ownSets are record sets of a source that hold nothing of those who use it.
+func (p *Project) ownSets(source string) []string {
 	own := []string{recorded, recordedSums, "goose_db_version", "sqlite_sequence"}
-	if c := p.Config.Idempotency; c != nil && c.Source == name {
+	if c := p.Config.Idempotency; c != nil && c.Source == source {
 		own = append(own, c.Table)
 	}
-	t.Drawn = tables.Drawn(list)
-	t.Plan, err = tables.Compare(list, catalogue, tables.Dialects[t.config.Kind], own, chosen)
-	return t, err
+	return own
 }
 
 // Write writes the plan as the next file, and returns its path.

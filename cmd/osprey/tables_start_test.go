@@ -60,6 +60,9 @@ func TestTablesAtStart(t *testing.T) {
 		if err := db.QueryRow("SELECT count(*) FROM groups_of").Scan(&n); err != nil || n != 10 {
 			t.Errorf("%d groups are there, and %v", n, err)
 		}
+		if out, errs, code := osprey(t, "derive", "--print", "--project", dir, "db"); code != 0 || strings.Contains(strings.ToLower(out), "stored(in: \"db\", as: \"osprey_tables") {
+			t.Errorf("derive exits with %d, or makes types of what is recorded: %s%s", code, out, errs)
+		}
 		// How it is undone can be mended; what was run cannot be changed.
 		text, err := os.ReadFile(first)
 		if err != nil {
