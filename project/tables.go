@@ -22,7 +22,8 @@ import (
 type Tables struct {
 	*TableFiles
 	Plan  *tables.Plan
-	Drawn string // the tables and how they lead to each other
+	Drawn string // the tables and how they lead to each other, as text
+	SVG   string // and as a drawing
 }
 
 // OpenTables compares the types of a project with what a source of it holds.
@@ -64,7 +65,7 @@ func OpenTables(ctx context.Context, dir, name string, chosen tables.Choices, wa
 		}
 		return nil, placed(wrong, s.Source)
 	}
-	t.Drawn = tables.Drawn(list)
+	t.Drawn, t.SVG = tables.Drawn(list), tables.SVG(list, catalogue)
 	t.Plan, err = tables.Compare(list, catalogue, tables.Dialects[t.config.Kind], p.ownSets(name), chosen)
 	return t, err
 }

@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"fmt"
+	"os"
 	"strings"
 	"time"
 
@@ -50,6 +51,7 @@ func tablesCommand() *cli.Command {
 		Commands: []*cli.Command{
 			own("plan", "write what is to be done as the next file", "Writes tables/SOURCE/NUMBER_NAME.sql, and shows the tables and how they lead to each other.",
 				[]cli.Flag{&cli.StringFlag{Name: "name", Value: "tables", Usage: "what the file is for"}, &cli.BoolFlag{Name: "print", Usage: "print the file, and write nothing"},
+					&cli.StringFlag{Name: "svg", Usage: "file into which the tables are drawn"},
 					&cli.StringSliceFlag{Name: "drop", Usage: "a table, or table.column, that goes with what is in it"},
 					&cli.StringSliceFlag{Name: "rename", Usage: "old=new: a table, or table.column, that is only called otherwise"}}, planTables),
 			own("apply", "run the files that were not run yet", "Runs each file in a transaction, as far as the database has that for tables, and records it there.", nil, applyTables),
@@ -63,6 +65,11 @@ func planTables(_ context.Context, c *cli.Command, t *project.Tables) error {
 	w := c.Root().Writer
 	for _, left := range t.Plan.Left {
 		fmt.Fprintln(c.Root().ErrWriter, left)
+	}
+	if file := c.String("svg"); file != "" {
+		if err := os.WriteFile(file, []byte(t.SVG), 0o644); err != nil {
+			return fmt.Errorf("the drawing cannot be written: %s", inWords(err))
+		}
 	}
 	if len(t.Plan.Steps) == 0 {
 		fmt.Fprintln(w, "the database has all that the types need")

@@ -1,6 +1,8 @@
 package main_test
 
 import (
+	"encoding/xml"
+	"io"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -84,7 +86,12 @@ func TestTables(t *testing.T) {
 			return out + errs
 		}
 		write(club)
-		told := tables("tables/db/00001_begin.sql has ", "plan", "--name", "Begin", "db")
+		svg := filepath.Join(dir, "tables.svg")
+		told := tables("tables/db/00001_begin.sql has ", "plan", "--name", "Begin", "--svg", svg, "db")
+		drawn := picture(t, svg)
+		if drawn["rect"] != 1+4 || drawn["path"] != 2*7 || drawn["dashed"] != 1 || drawn["new"] != 4 {
+			t.Errorf("drawn are %v, want four new tables, one of them a join table, and seven foreign keys", drawn)
+		}
 		for _, want := range []string{"memberships  (a join table)\n", "→ people (id)", "the table people\n", "Run it:  osprey tables apply"} {
 			if !strings.Contains(told, want) {
 				t.Errorf("the plan does not say %q:\n%s", want, told)
@@ -93,7 +100,10 @@ func TestTables(t *testing.T) {
 		tables("00001_begin.sql  waits", "status", "db")
 		tables("run: 00001_begin.sql", "apply", "db")
 		tables("all files were run already", "apply", "db")
-		tables("the database has all that the types need", "plan", "db") // the law
+		tables("the database has all that the types need", "plan", "--svg", svg, "db") // the law
+		if drawn := picture(t, svg); drawn["path"] != 2*7 || drawn["new"] != 0 {
+			t.Errorf("behind it, drawn are %v, want nothing new", drawn)
+		}
 		if status := tables("00001_begin.sql  run 20", "status", "db"); strings.Contains(status, "lacks") || strings.Contains(status, "may be NULL") {
 			t.Errorf("behind it, the status is %s", status)
 		}
@@ -145,6 +155,40 @@ func TestTables(t *testing.T) {
 			t.Errorf("after all is undone, the status is %s", status)
 		}
 	})
+}
+
+// picture counts what a drawing of tables has: elements by their names, and tables that are dashed
+// or new.
+func picture(t *testing.T, file string) map[string]int {
+	t.Helper()
+	f, err := os.Open(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	count := map[string]int{}
+	for d := xml.NewDecoder(f); ; {
+		token, err := d.Token()
+		if err == io.EOF {
+			return count
+		}
+		if err != nil {
+			t.Fatalf("the drawing cannot be read: %v", err)
+		}
+		start, ok := token.(xml.StartElement)
+		if !ok {
+			continue
+		}
+		count[start.Name.Local]++
+		for _, a := range start.Attr {
+			switch {
+			case a.Name.Local == "stroke-dasharray":
+				count["dashed"]++
+			case start.Name.Local == "rect" && a.Name.Local == "stroke" && a.Value == "#3d7a4a":
+				count["new"]++
+			}
+		}
+	}
 }
 
 // TestTablesAfterDerive holds that what is derived needs no other tables than those it comes from.

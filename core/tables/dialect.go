@@ -240,23 +240,3 @@ func (p *Plan) File() string {
 	}
 	return b.String()
 }
-
-// Drawn shows tables and how they lead to each other, as text: a join table is told as one.
-func Drawn(tables []*Table) string {
-	var b strings.Builder
-	for _, t := range tables {
-		b.WriteString(t.Name)
-		if t.Pairs {
-			b.WriteString("  (a join table)")
-		}
-		b.WriteString("\n")
-		for i, f := range t.Foreign {
-			corner := "├─"
-			if i == len(t.Foreign)-1 {
-				corner = "└─"
-			}
-			fmt.Fprintf(&b, "  %s %s → %s (%s)\n", corner, strings.Join(f.Columns, ", "), f.Table, strings.Join(f.There, ", "))
-		}
-	}
-	return b.String()
-}
