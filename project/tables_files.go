@@ -157,8 +157,8 @@ func (t *TableFiles) Apply(ctx context.Context) (run []string, err error) {
 		if err != nil {
 			return err
 		}
-		for _, name := range changed {
-			return fmt.Errorf("%s was changed after it was run, and the database does not have the change: change it back, and write what is new as the next file", name)
+		if len(changed) > 0 {
+			return fmt.Errorf("%s was changed after it was run, and the database does not have the change: change it back, and write what is new as the next file", changed[0])
 		}
 		results, err := r.Up(ctx)
 		var part *goose.PartialError

@@ -17,6 +17,7 @@ func copied(c *store.Catalogue) *store.Catalogue {
 	for name, set := range own.Sets {
 		s := *set
 		s.Fields = slices.Clone(set.Fields)
+		s.Constraints = slices.Clone(set.Constraints)
 		own.Sets[name] = &s
 	}
 	return own
@@ -75,7 +76,24 @@ func (p *planner) rename(tables []*Table, old, now string) error {
 			set.Fields[i].Name = now
 		}
 	}
+	// Keys and indexes go with their columns.
+	set.Keys, set.Index = called(set.Keys, column, now), called(set.Index, column, now)
+	for i := range set.Constraints {
+		set.Constraints[i].Fields = called([][]string{set.Constraints[i].Fields}, column, now)[0]
+	}
 	return nil
+}
+
+// called returns lists of columns, one of which is called otherwise.
+func called(lists [][]string, old, now string) [][]string {
+	out := make([][]string, len(lists))
+	for i, list := range lists {
+		out[i] = slices.Clone(list)
+		if at := slices.Index(list, old); at >= 0 {
+			out[i][at] = now
+		}
+	}
+	return out
 }
 
 // drop takes a table or column away, with what is in it.

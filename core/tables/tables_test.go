@@ -1,0 +1,100 @@
+package tables_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"osprey/core/binding"
+	"osprey/core/schema"
+	"osprey/core/store"
+	"osprey/core/store/storetest"
+	"osprey/core/tables"
+)
+
+const types = `type Query { crafts: [Craft!] @read }
+type Craft @stored(in: "db", as: "crafts", key: "imo") {
+  imo: ID!
+  name: String!
+  operator: Operator @related(here: "operator_id")
+  flags: [Flag!]! @related(through: {set: "craft_flags", here: ["craft_imo"], there: ["flag_id"]})
+}
+type Operator @stored(in: "db", as: "operators", key: "id") { id: ID! name: String }
+type Flag @stored(in: "db", as: "flags", key: "id") { id: ID! }`
+
+// held is those types as a database has them.
+const held = `crafts: imo text! name text operator_id int+?
+operators: id int! name text?
+flags: id int!
+craft_flags: craft_imo text flag_id int+ (craft_imo,flag_id)!`
+
+func of(t *testing.T, text string) []*tables.Table {
+	t.Helper()
+	s, problems := binding.Build([]schema.Text{{Name: "s", Body: text}}, nil)
+	if problems.Failed() {
+		t.Fatal(problems)
+	}
+	list, faults := tables.Of(s, "db", binding.Exact)
+	if len(faults) > 0 {
+		t.Fatal(faults)
+	}
+	return list
+}
+
+func foreign(c *store.Catalogue) *store.Catalogue {
+	lead := func(set, column, to, there string) {
+		c.Sets[set].Constraints = append(c.Sets[set].Constraints, store.Constraint{Fields: []string{column}, Set: to, There: []string{there}})
+	}
+	lead("crafts", "operator_id", "operators", "id")
+	lead("craft_flags", "craft_imo", "crafts", "imo")
+	lead("craft_flags", "flag_id", "flags", "id")
+	return c
+}
+
+// TestCompare holds what is to be done of what a database has, and what is told and not done.
+func TestCompare(t *testing.T) {
+	for _, test := range []struct {
+		name, types, held string // as old=new; held is what the database has
+		chosen            tables.Choices
+		want              string // the steps, and what is left
+	}{
+		{"nothing to do", "", "", tables.Choices{}, ""},
+		{"a column more", "name: String!=name: String! built: Int!", "", tables.Choices{},
+			"the column crafts.built; left: crafts.built may be NULL, since records are there already: fill it, and forbid NULL then"},
+		{"a column less", " name: String }= }", "", tables.Choices{}, "left: the column operators.name is in the database, and no field is stored there"},
+		{"a column that goes", " name: String }= }", "", tables.Choices{Drop: []string{"operators.name"}}, "that operators.name goes, with what is in it, which undoing does not bring back"},
+		{"a column called otherwise", " name: String }= title: String }", "", tables.Choices{Rename: map[string]string{"operators.name": "title"}}, "that operators.name is called title"},
+		{"a foreign key called otherwise", `here: "operator_id"=here: "owner_id"`, "", tables.Choices{Rename: map[string]string{"crafts.operator_id": "crafts.owner_id"}}, "that crafts.operator_id is called owner_id"},
+		{"a key called otherwise", `{ id: ID! }={ id: ID! @at(path: "no") }`, "", tables.Choices{Rename: map[string]string{"flags.id": "no"}}, "that flags.id is called no"},
+		{"a table called otherwise", `as: "operators"=as: "owners"`, "", tables.Choices{Rename: map[string]string{"operators": "owners"}}, "that operators is called owners"},
+		{"an index that is not there", "", "flag_id int+=flag_id int", tables.Choices{}, "an index on craft_flags (flag_id)"},
+		{"a table of nobody", "", "flags: id int!=flags: id int!\nharbours: id int!", tables.Choices{}, "left: the table harbours is in the database, and no type is stored there"},
+	} {
+		t.Run(test.name, func(t *testing.T) {
+			list := of(t, changed(test.types, types))
+			catalogue := foreign(storetest.Catalogue(changed(test.held, held)))
+			plan, err := tables.Compare(list, catalogue, tables.Dialects["postgres"], nil, test.chosen)
+			if err != nil {
+				t.Fatal(err)
+			}
+			var got []string
+			for _, s := range plan.Steps {
+				got = append(got, s.What)
+			}
+			for _, left := range plan.Left {
+				got = append(got, "left: "+left)
+			}
+			if strings.Join(got, "; ") != test.want {
+				t.Errorf("to be done is\n%s\nwant\n%s", strings.Join(got, "; "), test.want)
+			}
+			if catalogue.Sets["crafts"].Field("operator_id") == nil || !slices.Equal(catalogue.Sets["crafts"].Constraints[0].Fields, []string{"operator_id"}) {
+				t.Error("what the database has was changed by looking at it")
+			}
+		})
+	}
+}
+
+func changed(how, text string) string {
+	old, now, _ := strings.Cut(how, "=")
+	return strings.Replace(text, old, now, 1)
+}
