@@ -34,13 +34,13 @@ func Drawn(tables []*Table) string {
 
 // Sizes of the drawing, in its pixels.
 const (
-	boxWidth   = 250
-	gap        = 90 // between the boxes of two columns, for the lines
+	boxWidth   = 240
+	gap        = 76 // between the boxes of two columns, for the lines
 	rowHeight  = 18
 	boxHead    = 28
 	margin     = 28
 	top        = 64 // the title
-	characters = 32 // of a line in a box
+	characters = 30 // of a line in a box
 )
 
 // A box is where a table is drawn: its left upper corner.

@@ -63,6 +63,9 @@ func take() error {
 	if err := picture(ctx, "waves", 390, chromedp.Navigate("data:image/svg+xml;charset=utf-8,"+url.PathEscape(string(drawing)))); err != nil {
 		return err
 	}
+	if err := tables(ctx); err != nil {
+		return err
+	}
 	board, err := os.ReadFile("demo/harbour/operations/Board.graphql")
 	if err != nil {
 		return err
@@ -111,6 +114,20 @@ func console(ctx context.Context, name, operation, theme, button, done string) e
 		chromedp.WaitVisible("[data-test="+done+"]"),
 		chromedp.Sleep(700*time.Millisecond),
 	)
+}
+
+// tables takes the drawing of the registry's tables.
+func tables(ctx context.Context) error {
+	file := filepath.Join(os.TempDir(), "osprey-tables.svg")
+	defer os.Remove(file)
+	if out, err := exec.Command("bin/osprey", "tables", "plan", "--print", "--svg", file, "--project", "demo/harbour", "registry").CombinedOutput(); err != nil {
+		return fmt.Errorf("the tables: %w: %s", err, out)
+	}
+	drawing, err := os.ReadFile(file)
+	if err != nil {
+		return err
+	}
+	return picture(ctx, "tables", 560, chromedp.Navigate("data:image/svg+xml;charset=utf-8,"+url.PathEscape(string(drawing))))
 }
 
 func picture(ctx context.Context, name string, height int64, steps ...chromedp.Action[chromedp.Void]) error {
