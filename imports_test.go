@@ -19,6 +19,7 @@ var mayImport = map[string][]string{
 	"core/validate":       {"core/language", "core/schema"},
 	"core/assist":         {"core/language", "core/schema", "core/validate"},
 	"core/words":          {},
+	"core/mend":           {"core/language"},
 	"core/compare":        {"core/language", "core/schema"},
 	"core/tables":         {"core/language", "core/scalar", "core/schema", "core/binding", "core/store"},
 	"core/derive":         {"core/language", "core/binding", "core/store", "core/words"},
@@ -48,7 +49,7 @@ var mayImport = map[string][]string{
 	"bench":               {"core", "project", "service", "demo", "bench/peers"},
 	"bench/peers":         {},
 	// What tests of the core share.
-	"core/language/languagetest": {"core/language"},
+	"core/language/languagetest": {"core/language", "core/mend"},
 	"core/store/storetest":       {"core/schema", "core/store"},
 	"core/execute/executetest":   {"core/language", "core/schema"},
 }
