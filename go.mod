@@ -32,6 +32,7 @@ require (
 require (
 	github.com/mfridman/interpolate v0.0.2 // indirect
 	github.com/sethvargo/go-retry v0.5.0 // indirect
+	github.com/sourcegraph/jsonrpc2 v0.2.3 // indirect
 	go.uber.org/multierr v1.11.0 // indirect
 )
 

@@ -190,6 +190,20 @@ func (p *Project) readCatalogues(ctx context.Context) []*Source {
 // Load builds a revision of the schema and, if it has no errors, makes it the
 // current one. Requests that are under way finish on the one before.
 func (p *Project) Load() (Findings, error) {
+	s, bound, findings := p.build()
+	if bound == nil || findings.Failed() {
+		return findings, findings
+	}
+	saved, more := p.checkSaved(s)
+	if findings = append(findings, more...); findings.Failed() {
+		return findings, findings
+	}
+	p.current.Store(newRevision(p, s, bound, saved))
+	return findings, nil
+}
+
+// build builds the schema and binds it. What is bound can be used if no finding is an error.
+func (p *Project) build() (*schema.Schema, *binding.Bound, Findings) {
 	sources := map[string]*binding.Source{}
 	for name, source := range p.Sources {
 		sources[name] = source.bind()
@@ -197,20 +211,20 @@ func (p *Project) Load() (Findings, error) {
 	s, bound, problems := binding.Resolve(p.texts, sources)
 	findings := append(p.waiting(bound), placed(problems, s.Source)...)
 	if bound == nil || findings.Failed() {
-		return findings, findings
+		return s, bound, findings
 	}
+	bound.Together = p.Config.Transactions == "operation"
+	return s, bound, append(findings, p.checkOnce(bound)...)
+}
+
+// checkSaved checks the saved operations, and returns their texts by name.
+func (p *Project) checkSaved(s *schema.Schema) (map[string]string, Findings) {
+	var findings Findings
 	for _, op := range p.Operations {
 		findings = append(findings, checkOperation(s, op)...)
 	}
-	bound.Together = p.Config.Transactions == "operation"
-	findings = append(findings, p.checkOnce(bound)...)
 	saved, twice := savedByName(p.Operations)
-	findings = append(findings, twice...)
-	if findings.Failed() {
-		return findings, findings
-	}
-	p.current.Store(newRevision(p, s, bound, saved))
-	return findings, nil
+	return saved, append(findings, twice...)
 }
 
 // Revision returns the current revision.

@@ -142,19 +142,23 @@ type PageInfo {
 `)
 		return
 	}
-	for _, family := range []struct {
-		suffix string
-		define func(string, schema.Named)
-	}{
-		{"Filter", s.filter}, {"EqualityFilter", s.equality}, {"OrderFilter", s.order},
-		{"Sort", s.sort}, {"Connection", s.connection}, {"Edge", s.edge}, {"Related", s.related},
-		{"Add", s.add}, {"Change", s.change},
-	} {
-		if base, ok := strings.CutSuffix(name, family.suffix); ok && s.schema.Type(base) != nil {
-			family.define(name, s.schema.Type(base))
-			return
+	defines := map[string]func(string, schema.Named){"Filter": s.filter, "EqualityFilter": s.equality, "OrderFilter": s.order,
+		"Sort": s.sort, "Connection": s.connection, "Edge": s.edge, "Related": s.related, "Add": s.add, "Change": s.change}
+	base, suffix := SuppliedOf(name, func(base string) bool { return s.schema.Type(base) != nil })
+	if suffix != "" {
+		defines[suffix](name, s.schema.Type(base))
+	}
+}
+
+// SuppliedOf parts the name of a type that is supplied where a schema refers to it and does not
+// define it: PortCallFilter is of PortCall, and a Filter. The suffix is "" of other names.
+func SuppliedOf(name string, defined func(base string) bool) (base, suffix string) {
+	for _, suffix := range []string{"Filter", "EqualityFilter", "OrderFilter", "Sort", "Connection", "Edge", "Related", "Add", "Change"} {
+		if base, ok := strings.CutSuffix(name, suffix); ok && defined(base) {
+			return base, suffix
 		}
 	}
+	return name, ""
 }
 
 func (s *supplier) want(name string) string {

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"osprey/core/scalar"
 	"osprey/core/store"
 	"osprey/core/words"
 )
@@ -87,7 +88,7 @@ func (d *deriver) valueType(t *Type, set *store.Set, f *store.Field) string {
 		return d.enum(t, set, f)
 	}
 	if f.Kind == store.List {
-		if scalar := scalarOf(f.Elem, f); scalar != "" {
+		if scalar := scalar.Holding(f.Elem, f); scalar != "" {
 			return "[" + scalar + "]"
 		}
 		return ""
@@ -101,7 +102,7 @@ func (d *deriver) valueType(t *Type, set *store.Set, f *store.Field) string {
 	if f.Kind == store.Unknown && set.Sampled && f.Type != "" && f.Type != "null" {
 		return "JSON" // of several types
 	}
-	return scalarOf(f.Kind, f)
+	return scalar.Holding(f.Kind, f)
 }
 
 // sampled says what the records that were looked at tell of a field, where that is not all the
@@ -115,41 +116,6 @@ func sampled(set *store.Set, f *store.Field) string {
 		parts = append(parts, f.Type)
 	}
 	return strings.Join(parts, "; ")
-}
-
-// scalarOf returns the scalar that holds values of a kind.
-func scalarOf(kind store.Kind, f *store.Field) string {
-	switch kind {
-	case store.Bool:
-		return "Boolean"
-	case store.Int:
-		if f.Wide {
-			return "Int64"
-		}
-		return "Int"
-	case store.Float:
-		return "Float"
-	case store.Decimal:
-		return "Decimal"
-	case store.Text:
-		return "String"
-	case store.UUID:
-		return "UUID"
-	case store.Time:
-		return "DateTime"
-	case store.Date:
-		return "Date"
-	case store.Clock:
-		return "Time"
-	case store.JSON:
-		return "JSON"
-	case store.Binary:
-		if slices.Contains(f.Also, store.UUID) {
-			return "UUID"
-		}
-		return "String"
-	}
-	return ""
 }
 
 // enum returns the enum of a column's values.

@@ -173,8 +173,15 @@ var ways = []way{
 		return splice(text, at+i+len("implements "), at+i+len("implements "), strings.TrimPrefix(m[1], "& ")+" & "), i >= 0
 	}, harmless, false},
 	{"add a field", regexp.MustCompile(`^add "(.*)" to (\w+)$`), func(text string, at int, m []string, _ string) (string, bool) {
-		i := strings.Index(text[at:], "{")
-		return splice(text, at+i+1, at+i+1, " "+m[1]+" "), i >= 0
+		open := strings.IndexByte(text[at:], '{')
+		if open < 0 {
+			return text, false
+		}
+		end := closing(text, at+open)
+		if line := strings.LastIndexByte(text[:end], '\n'); line > at+open && strings.TrimSpace(text[line:end]) == "" { // the brace has its own line
+			return splice(text, line+1, line+1, "  "+m[1]+"\n"), true
+		}
+		return splice(text, end, end, " "+m[1]+" "), true
 	}, harmless, false},
 	{"add a root type", regexp.MustCompile(`^add one, such as: (type Query .*)$`), func(text string, at int, m []string, _ string) (string, bool) {
 		return text + "\n" + m[1] + "\ntype Craft { imo: ID }", true

@@ -6,6 +6,8 @@
 package scalar
 
 import (
+	"slices"
+
 	"osprey/core/expression"
 	"osprey/core/store"
 )
@@ -90,6 +92,51 @@ func Natural(kind store.Kind) *Scalar {
 		}
 	}
 	return nil
+}
+
+// Holding returns the name of the scalar that holds the values of a stored field that are of a
+// kind, its own or that of its items; "" if there is none.
+func Holding(kind store.Kind, f *store.Field) string {
+	switch kind {
+	case store.Bool:
+		return "Boolean"
+	case store.Int:
+		if f.Wide {
+			return "Int64"
+		}
+		return "Int"
+	case store.Float:
+		return "Float"
+	case store.Decimal:
+		return "Decimal"
+	case store.Text:
+		return "String"
+	case store.UUID:
+		return "UUID"
+	case store.Time:
+		return "DateTime"
+	case store.Date:
+		return "Date"
+	case store.Clock:
+		return "Time"
+	case store.JSON:
+		return "JSON"
+	case store.Binary:
+		if slices.Contains(f.Also, store.UUID) {
+			return "UUID"
+		}
+		return "String"
+	}
+	return ""
+}
+
+// Names returns the names of all scalars that Osprey knows, those that every schema has first.
+func Names() []string {
+	var names []string
+	for i := range scalars {
+		names = append(names, scalars[i].Name)
+	}
+	return names
 }
 
 // IsFree reports whether values of a scalar can be anything, lists and objects too:

@@ -1,0 +1,182 @@
+package project
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+
+	"osprey/core/binding"
+	"osprey/core/editing"
+	"osprey/core/language"
+	"osprey/core/mend"
+	"osprey/core/schema"
+)
+
+// A Desk is a project while its files are written: its stores tell what they hold, and its
+// texts, as they are in an editor, are checked again and again. It is not safe for concurrent
+// use.
+type Desk struct {
+	Dir string
+
+	project *Project
+	config  Findings // what is wrong with osprey.yaml
+	site    *editing.Site
+	last    *Revision // the last that was sound; nil if none was
+}
+
+// OpenDesk opens a project to be written. Whatever is wrong with it is told by Look.
+func OpenDesk(ctx context.Context, dir string, log *slog.Logger) (*Desk, error) {
+	d := &Desk{Dir: dir}
+	p, problems, err := read(ctx, dir, log, &Additions{Bare: true})
+	var findings Findings
+	switch {
+	case p != nil:
+		d.project, d.config = p, placed(problems, inOne(p.config))
+	case errors.As(err, &findings):
+		d.config = findings
+		d.project = &Project{Dir: dir, Config: &Config{}, Sources: map[string]*Source{}, log: log, failed: newFailureLog(log), changed: make(chan string, 1)}
+	default:
+		return nil, err
+	}
+	return d, nil
+}
+
+// Written is what is known of a project's texts at one time.
+type Written struct {
+	// Findings are all that is wrong, of all files.
+	Findings Findings
+	Site     *editing.Site
+	// Last is the last revision that was sound; nil if none was.
+	Last *Revision
+}
+
+// Look checks the project's files; open has those that are written in an editor now, by their
+// paths, which stand for what is on the disk.
+func (d *Desk) Look(open map[string]string) *Written {
+	p := d.project
+	d.readTexts(open)
+	w := &Written{Findings: slices.Clone(d.config)}
+	s, bound, findings := p.build()
+	if bound != nil && !findings.Failed() {
+		saved, _ := savedByName(p.Operations)
+		d.last = newRevision(p, s, bound, saved)
+	}
+	if len(p.texts) > 0 { // an empty project lacks everything, and needs not be told
+		for i := range findings {
+			if findings[i].At.Line == 0 && findings[i].At.Name == "" {
+				findings[i].At = language.Position{Name: p.texts[0].Name, Line: 1, Column: 1}
+			}
+		}
+		w.Findings = append(w.Findings, findings...)
+	}
+	var last *schema.Schema
+	var lastBound *binding.Bound
+	if d.last != nil {
+		last, lastBound = d.last.Schema, d.last.Bound
+		_, more := p.checkSaved(last)
+		w.Findings = append(w.Findings, more...)
+	} else {
+		for _, op := range p.Operations { // as far as it can be read
+			src := language.NewSource(op.File, op.Text)
+			_, problems := language.Parse(src)
+			w.Findings = append(w.Findings, placed(problems, inOne(src))...)
+		}
+	}
+	sources := map[string]*binding.Source{}
+	for name, source := range p.Sources {
+		sources[name] = source.bind()
+	}
+	var operations []schema.Text
+	for _, op := range p.Operations {
+		operations = append(operations, schema.Text{Name: op.File, Body: op.Text})
+	}
+	d.site = editing.NewSite(d.site, p.texts, operations, last, lastBound, sources)
+	w.Site, w.Last = d.site, d.last
+	return w
+}
+
+// readTexts reads the files of the project.
+func (d *Desk) readTexts(open map[string]string) {
+	p := d.project
+	p.texts, _ = readSchema(d.Dir)
+	p.Operations, _ = readOperations(d.Dir)
+	for path, text := range open {
+		switch folder(d.Dir, path) {
+		case "schema":
+			if i := slices.IndexFunc(p.texts, func(t schema.Text) bool { return t.Name == path }); i >= 0 {
+				p.texts[i].Body = text
+			} else {
+				p.texts = append(p.texts, schema.Text{Name: path, Body: text})
+			}
+		case "operations":
+			op := SavedOperation{strings.TrimSuffix(filepath.Base(path), ".graphql"), path, text}
+			if i := slices.IndexFunc(p.Operations, func(o SavedOperation) bool { return o.File == path }); i >= 0 {
+				p.Operations[i] = op
+			} else {
+				p.Operations = append(p.Operations, op)
+			}
+		}
+	}
+	slices.SortStableFunc(p.texts, func(a, b schema.Text) int { return strings.Compare(a.Name, b.Name) })
+}
+
+// folder returns in which of a project's folders a file is: "schema", "operations" or "".
+func folder(dir, path string) string {
+	if !strings.HasSuffix(path, ".graphql") {
+		return ""
+	}
+	within, err := filepath.Rel(dir, path)
+	if err != nil {
+		return ""
+	}
+	first, _, nested := strings.Cut(filepath.ToSlash(within), "/")
+	if nested && (first == "schema" || first == "operations") {
+		return first
+	}
+	return ""
+}
+
+// Holds reports whether a file is one of the project's texts.
+func (d *Desk) Holds(path string) bool { return folder(d.Dir, path) != "" }
+
+// Refresh asks all stores again what they hold.
+func (d *Desk) Refresh(ctx context.Context) {
+	var wait sync.WaitGroup
+	for _, s := range d.project.Sources {
+		wait.Go(func() { s.readCatalogue(ctx) })
+	}
+	wait.Wait()
+}
+
+// Close closes the sources.
+func (d *Desk) Close() { d.project.Close() }
+
+// HomeOf returns the folder of the project that a file belongs to: the nearest above it that
+// has an osprey.yaml; "" if there is none.
+func HomeOf(path string) string {
+	for dir := filepath.Dir(path); ; dir = filepath.Dir(dir) {
+		if info, err := os.Stat(filepath.Join(dir, ConfigFile)); err == nil && !info.IsDir() {
+			return dir
+		}
+		if dir == filepath.Dir(dir) {
+			return ""
+		}
+	}
+}
+
+// CheckText tells what is wrong with a text that belongs to no project: its syntax.
+func CheckText(file, text string) Findings {
+	src := language.NewSource(file, text)
+	_, problems := language.Parse(src)
+	return placed(problems, inOne(src))
+}
+
+// Mends returns the changes of a text that do what a finding at a byte of it says to do.
+func (f Finding) Mends(text string, at int) []mend.Change {
+	return slices.DeleteFunc(mend.Of(text, at, f.Problem), func(c mend.Change) bool { return c.Example })
+}
