@@ -19,7 +19,7 @@ var mayImport = map[string][]string{
 	"core/validate":       {"core/language", "core/schema"},
 	"core/assist":         {"core/language", "core/schema", "core/validate"},
 	"core/words":          {},
-	"core/mend":           {"core/language"},
+	"core/mend":           {"core/language", "core/words"},
 	"core/compare":        {"core/language", "core/schema"},
 	"core/tables":         {"core/language", "core/scalar", "core/schema", "core/binding", "core/store"},
 	"core/derive":         {"core/language", "core/scalar", "core/binding", "core/store", "core/words"},

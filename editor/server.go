@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"runtime/debug"
 	"sync"
 	"time"
 
@@ -57,7 +58,9 @@ func (s *Server) Serve(ctx context.Context, stream io.ReadWriteCloser) error {
 	defer cancel()
 	s.ctx, s.encoding, s.open, s.homes = ctx, units, map[string]*document{}, map[string]*home{}
 	quiet := &complaints{}
+	s.mu.Lock() // nothing is answered before there is something to answer over
 	s.conn = jsonrpc2.NewConn(ctx, jsonrpc2.NewBufferedStream(stream, jsonrpc2.VSCodeObjectCodec{}), s, jsonrpc2.SetLogger(quiet))
+	s.mu.Unlock()
 	select {
 	case <-s.conn.DisconnectNotify():
 	case <-ctx.Done():
@@ -80,7 +83,7 @@ func (s *Server) Serve(ctx context.Context, stream io.ReadWriteCloser) error {
 	return errBroken
 }
 
-// complaints keep what the stream complained of last.
+// complaints keep what the stream complained of last. It is read when the stream has ended.
 type complaints struct{ last string }
 
 func (c *complaints) Printf(format string, v ...any) { c.last = fmt.Sprintf(format, v...) }
@@ -185,7 +188,7 @@ func (s *Server) answer(method string, params json.RawMessage) (result any, err 
 func (s *Server) safely(do func() error) (err error) {
 	defer func() {
 		if r := recover(); r != nil {
-			s.Log.Error("a fault of the language service", "panic", r)
+			s.Log.Error("a fault of the language service", "panic", r, "stack", string(debug.Stack()))
 			err = &jsonrpc2.Error{Code: jsonrpc2.CodeInternalError, Message: "a fault of the language service; its log has the details"}
 		}
 	}()
@@ -214,7 +217,7 @@ func (s *Server) initialize(raw json.RawMessage) (any, error) {
 		"serverInfo": map[string]string{"name": "osprey", "version": s.Version},
 		"capabilities": map[string]any{
 			"positionEncoding":           s.encoding,
-			"textDocumentSync":           map[string]any{"openClose": true, "change": 2, "save": map[string]any{}},
+			"textDocumentSync":           map[string]any{"openClose": true, "change": 2, "save": map[string]any{"includeText": false}},
 			"completionProvider":         map[string]any{"triggerCharacters": []string{"@", "\"", "(", "{", "[", ".", ":", "$", "&", "|"}},
 			"hoverProvider":              true,
 			"definitionProvider":         true,

@@ -27,6 +27,7 @@ for part in "$@"; do
     mariadb) command -v mariadbd > /dev/null && command -v my_print_defaults > /dev/null || missing+=(mariadb-server-core mariadb-client-core) ;;
     # The race detector is C, and so are the programs that it is built into.
     race) command -v gcc > /dev/null && [ -e /usr/include/stdlib.h ] || missing+=(gcc libc6-dev) ;;
+    editor) command -v nvim > /dev/null || missing+=(neovim) ;;
     browser) command -v chromium > /dev/null || missing+=(chromium) ;;
     *) fail "unknown part $part" ;;
   esac

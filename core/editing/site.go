@@ -7,6 +7,7 @@
 package editing
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -37,7 +38,9 @@ type Site struct {
 
 	files    []*File
 	types    map[string]*typ
-	families map[string]string
+	sorted   []string          // the names of types
+	families map[string]string // by type and field
+	places   map[string]place  // by type
 }
 
 // A typ is a type as the texts have it, with its extensions.
@@ -65,7 +68,7 @@ type field struct {
 // NewSite reads the texts of a project. Files that before has with the same text are taken
 // from it; before may be nil.
 func NewSite(before *Site, types, operations []schema.Text, last *schema.Schema, bound *binding.Bound, sources map[string]*binding.Source) *Site {
-	s := &Site{Last: last, Bound: bound, Sources: sources, types: map[string]*typ{}, families: map[string]string{}}
+	s := &Site{Last: last, Bound: bound, Sources: sources, types: map[string]*typ{}, families: map[string]string{}, places: map[string]place{}}
 	add := func(t schema.Text, isSchema bool) {
 		f := &File{Name: t.Name, Text: t.Body, Schema: isSchema}
 		if before != nil {
@@ -89,6 +92,7 @@ func NewSite(before *Site, types, operations []schema.Text, last *schema.Schema,
 			s.note(f)
 		}
 	}
+	s.sorted = slices.Sorted(maps.Keys(s.types))
 	return s
 }
 
@@ -303,7 +307,14 @@ func (s *Site) stored(name string) (d *language.Directive, of string) {
 const maxNested = 6
 
 // place returns where records of a type are; its source is nil if nothing says so.
-func (s *Site) place(name string) place { return s.nested(name, nil) }
+func (s *Site) place(name string) place {
+	p, known := s.places[name]
+	if !known {
+		p = s.nested(name, nil)
+		s.places[name] = p
+	}
+	return p
+}
 
 func (s *Site) nested(name string, inside []string) place {
 	if d, of := s.stored(name); d != nil {
@@ -340,14 +351,7 @@ func (s *Site) column(p place, owner, name string) string {
 }
 
 // names returns the names of all types, sorted.
-func (s *Site) names() []string {
-	names := make([]string, 0, len(s.types))
-	for name := range s.types {
-		names = append(names, name)
-	}
-	slices.Sort(names)
-	return names
-}
+func (s *Site) names() []string { return s.sorted }
 
 // inner returns the fields of a place: those below its prefix, without that.
 func (p place) inner() (names []string, fields map[string]*store.Field) {

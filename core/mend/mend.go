@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"osprey/core/language"
+	"osprey/core/words"
 )
 
 // A Change puts With in place of the bytes From to To of a text.
@@ -86,10 +87,18 @@ var ways = []way{
 	{"name it", regexp.MustCompile(`did you mean "([^"]+)"\?$`), func(text string, at int, m []string, msg string) (string, bool) {
 		near := text[at:min(len(text), at+span)]
 		wrong := nearest(near, m[1], msg)
+		if stored := elsewhere.FindStringSubmatch(msg); stored != nil && wrong != stored[1] {
+			return text, false // the field has another name than what is stored
+		}
 		i := strings.Index(near, wrong)
 		return splice(text, at+i, at+i+len(wrong), m[1]), wrong != "" && i >= 0
 	}, meant, true},
-	{"say where it is", regexp.MustCompile(`is "([^"]+)", which .*; did you mean "([^"]+)"\?$`), func(text string, at int, m []string, _ string) (string, bool) {
+	{"name the field", elsewhere, func(text string, at int, m []string, _ string) (string, bool) {
+		name := word.FindString(text[at:])
+		as := words.Camel(words.Of(m[2]))
+		return splice(text, at, at+len(name), as), name != "" && as != "" && name != m[1] && typed(text, at) && distance(name, as) < 4
+	}, meant, true},
+	{"say where it is", elsewhere, func(text string, at int, m []string, _ string) (string, bool) {
 		_, end, ok := typeAt(text, at)
 		return splice(text, end, end, ` @at(path: "`+m[2]+`")`), ok && !strings.Contains(text[at:min(len(text), at+span)], m[1])
 	}, meant, true},
@@ -194,6 +203,15 @@ var ways = []way{
 
 // span is how far behind the place of a problem the word may stand that is wrong.
 const span = 400
+
+// elsewhere is how it is told that a field is not where its name says.
+var elsewhere = regexp.MustCompile(`is "([^"]+)", which .*; did you mean "([^"]+)"\?$`)
+
+// typed reports whether a field or argument begins at a place, with its type.
+func typed(text string, at int) bool {
+	_, _, ok := typeAt(text, at)
+	return ok && !strings.HasPrefix(text[at:], "@")
+}
 
 func splice(text string, from, to int, with string) string {
 	if from < 0 || to < from || to > len(text) {

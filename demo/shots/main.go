@@ -66,6 +66,9 @@ func take() error {
 	if err := tables(ctx); err != nil {
 		return err
 	}
+	if err := inEditor(ctx); err != nil {
+		return err
+	}
 	board, err := os.ReadFile("demo/harbour/operations/Board.graphql")
 	if err != nil {
 		return err
@@ -96,6 +99,26 @@ func terminal(ctx context.Context, name, text string) error {
 		html.EscapeString(strings.Join(lines, "\n")) + "</pre>"
 	height := int64(min(max(len(lines)*19+60, 200), 1000))
 	return picture(ctx, name, height, chromedp.Navigate("data:text/html;charset=utf-8,"+url.PathEscape(page)))
+}
+
+// inEditor draws what Neovim shows of a file of types.
+func inEditor(ctx context.Context) error {
+	dir, err := os.MkdirTemp("", "osprey-shots-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	screen := filepath.Join(dir, "screen")
+	cmd := exec.Command("script", "-qec", "stty cols 118 rows 36; nvim -u NONE -n -c 'luafile demo/shots/editor.lua'", os.DevNull)
+	cmd.Env = append(os.Environ(), "SCREEN="+screen, "TERM=xterm-256color")
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return fmt.Errorf("the editor: %w\n%s", err, out)
+	}
+	text, err := os.ReadFile(screen)
+	if err != nil {
+		return fmt.Errorf("the editor: %w", err)
+	}
+	return terminal(ctx, "editor", string(text))
 }
 
 // console draws the Ask page after a button was pressed.
