@@ -19,6 +19,7 @@ require (
 	github.com/ohler55/ojg v1.28.5
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
+	github.com/sourcegraph/jsonrpc2 v0.2.3
 	github.com/urfave/cli/v3 v3.14.0
 	github.com/yuin/goldmark v1.8.7
 	go.mongodb.org/mongo-driver/v2 v2.10.0
@@ -32,7 +33,6 @@ require (
 require (
 	github.com/mfridman/interpolate v0.0.2 // indirect
 	github.com/sethvargo/go-retry v0.5.0 // indirect
-	github.com/sourcegraph/jsonrpc2 v0.2.3 // indirect
 	go.uber.org/multierr v1.11.0 // indirect
 )
 
