@@ -51,7 +51,7 @@ func OpenTables(ctx context.Context, dir, name string, chosen tables.Choices, wa
 		catalogue, _ = source.known()
 	}
 	if catalogue == nil {
-		return nil, fmt.Errorf("the source %s has not told what it holds: %s", name, told(why))
+		return nil, fmt.Errorf("%w: the source %s has not told what it holds: %s", ErrUnreachable, name, told(why))
 	}
 	s, found := binding.Build(p.texts, foldingSources(dir))
 	if findings := placed(found, s.Source); findings.Failed() {

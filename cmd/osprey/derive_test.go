@@ -91,6 +91,12 @@ func (db *empty) project(naming, more string) string {
 	return demotest.Folder(db.t, map[string]string{"osprey.yaml": fmt.Sprintf("sources:\n  db: { kind: %s, url: %q, naming: %s%s }\n", db.kind, db.url, naming, more)})
 }
 
+// try runs a statement that may be refused.
+func (db *empty) try(statement string) error {
+	_, err := db.Exec(statement)
+	return err
+}
+
 // derived runs derive, holds its file to be tidy and sound, and returns it with what was told.
 func derived(t *testing.T, dir string, args ...string) (text, out, errs string) {
 	t.Helper()

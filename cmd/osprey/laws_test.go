@@ -44,6 +44,9 @@ func randomTypes(r *rand.Rand) string {
 		if other := r.IntN(n); r.IntN(3) == 0 {
 			fmt.Fprintf(&b, "  many: [T%d!]! @related(there: \"of_%d\")\n", other, i)
 		}
+		if other := r.IntN(n); r.IntN(3) == 0 {
+			fmt.Fprintf(&b, "  single: T%d @related(here: \"id\", there: \"only_%d\")\n", other, i)
+		}
 		b.WriteString("}\n")
 	}
 	b.WriteString("\nenum E {\n  A @at(path: \"a b\")\n  B\n}\n")

@@ -3,7 +3,6 @@ package main
 import (
 	"context"
 	"fmt"
-	"os"
 	"strings"
 	"time"
 
@@ -26,7 +25,7 @@ func tablesCommand() *cli.Command {
 				if c.Args().Len() != 1 {
 					return wrongUse("say of which source: osprey tables %s SOURCE", name)
 				}
-				chosen := tables.Choices{Drop: c.StringSlice("drop"), Rename: map[string]string{}}
+				chosen := tables.Choices{Drop: c.StringSlice("drop"), Rename: map[string]string{}, Require: c.StringSlice("require"), Retype: c.StringSlice("retype")}
 				for _, both := range c.StringSlice("rename") {
 					old, now, ok := strings.Cut(both, "=")
 					if !ok {
@@ -51,9 +50,11 @@ func tablesCommand() *cli.Command {
 		Commands: []*cli.Command{
 			own("plan", "write what is to be done as the next file", "Writes tables/SOURCE/NUMBER_NAME.sql, and shows the tables and how they lead to each other.",
 				[]cli.Flag{&cli.StringFlag{Name: "name", Value: "tables", Usage: "what the file is for"}, &cli.BoolFlag{Name: "print", Usage: "print the file, and write nothing"},
-					&cli.StringFlag{Name: "svg", Usage: "file into which the tables are drawn"},
+					&cli.StringFlag{Name: "format", Value: "text", Usage: "text or svg; of svg, the drawing is printed, and nothing is written"},
 					&cli.StringSliceFlag{Name: "drop", Usage: "a table, or table.column, that goes with what is in it"},
-					&cli.StringSliceFlag{Name: "rename", Usage: "old=new: a table, or table.column, that is only called otherwise"}}, planTables),
+					&cli.StringSliceFlag{Name: "rename", Usage: "old=new: a table, or table.column, that is only called otherwise"},
+					&cli.StringSliceFlag{Name: "require", Usage: "table.column that is never NULL from now on; fails where it is"},
+					&cli.StringSliceFlag{Name: "retype", Usage: "table.column that gets its field's type; fails where a value does not fit"}}, planTables),
 			own("apply", "run the files that were not run yet", "Runs each file in a transaction, as far as the database has that for tables, and records it there.", nil, applyTables),
 			own("undo", "undo the last file that was run", "Runs the other direction of the last file.", nil, undoTables),
 			own("status", "tell which files were run, and what is otherwise than the types say", "Runs no file.", nil, tablesStatus),
@@ -63,13 +64,16 @@ func tablesCommand() *cli.Command {
 
 func planTables(_ context.Context, c *cli.Command, t *project.Tables) error {
 	w := c.Root().Writer
+	switch format := c.String("format"); format {
+	case "text":
+	case "svg":
+		fmt.Fprint(w, t.SVG)
+		return nil
+	default:
+		return wrongUse("--format is text or svg, found %q", format)
+	}
 	for _, left := range t.Plan.Left {
 		fmt.Fprintln(c.Root().ErrWriter, left)
-	}
-	if file := c.String("svg"); file != "" {
-		if err := os.WriteFile(file, []byte(t.SVG), 0o644); err != nil {
-			return fmt.Errorf("the drawing cannot be written: %s", inWords(err))
-		}
 	}
 	if len(t.Plan.Steps) == 0 {
 		fmt.Fprintln(w, "the database has all that the types need")

@@ -86,9 +86,8 @@ func TestTables(t *testing.T) {
 			return out + errs
 		}
 		write(club)
-		svg := filepath.Join(dir, "tables.svg")
-		told := tables("tables/db/00001_begin.sql has ", "plan", "--name", "Begin", "--svg", svg, "db")
-		drawn := picture(t, svg)
+		drawn := picture(t, tables("<svg", "plan", "--format", "svg", "db"))
+		told := tables("tables/db/00001_begin.sql has ", "plan", "--name", "Begin", "db")
 		if drawn["rect"] != 1+4 || drawn["path"] != 2*7 || drawn["dashed"] != 1 || drawn["new"] != 4 {
 			t.Errorf("drawn are %v, want four new tables, one of them a join table, and seven foreign keys", drawn)
 		}
@@ -100,8 +99,8 @@ func TestTables(t *testing.T) {
 		tables("00001_begin.sql  waits", "status", "db")
 		tables("run: 00001_begin.sql", "apply", "db")
 		tables("all files were run already", "apply", "db")
-		tables("the database has all that the types need", "plan", "--svg", svg, "db") // the law
-		if drawn := picture(t, svg); drawn["path"] != 2*7 || drawn["new"] != 0 {
+		tables("the database has all that the types need", "plan", "db") // the law
+		if drawn := picture(t, tables("<svg", "plan", "--format", "svg", "db")); drawn["path"] != 2*7 || drawn["new"] != 0 {
 			t.Errorf("behind it, drawn are %v, want nothing new", drawn)
 		}
 		if status := tables("00001_begin.sql  run 20", "status", "db"); strings.Contains(status, "lacks") || strings.Contains(status, "may be NULL") {
@@ -159,15 +158,10 @@ func TestTables(t *testing.T) {
 
 // picture counts what a drawing of tables has: elements by their names, and tables that are dashed
 // or new.
-func picture(t *testing.T, file string) map[string]int {
+func picture(t *testing.T, svg string) map[string]int {
 	t.Helper()
-	f, err := os.Open(file)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer f.Close()
 	count := map[string]int{}
-	for d := xml.NewDecoder(f); ; {
+	for d := xml.NewDecoder(strings.NewReader(svg)); ; {
 		token, err := d.Token()
 		if err == io.EOF {
 			return count
@@ -189,6 +183,159 @@ func picture(t *testing.T, file string) map[string]int {
 			}
 		}
 	}
+}
+
+// pool is types with more keys than one, and with what is given where a caller says nothing.
+const pool = `type Query {
+  swimmer(card: String!): Swimmer @read
+}
+
+type Mutation {
+  join(card: String!, name: String = "guest", lane: Int! = 4, level: Level! = OLD_HAND, paid: Boolean! = false, note: String! = "it's"): Swimmer @add
+  leave(card: String!): Swimmer @remove
+  lend(key: LockerNew!): Locker @add(replaces: ["number", "hall"])
+}
+
+input LockerNew {
+  number: Int!
+  hall: String! = "west"
+}
+
+type Swimmer @stored(in: "db", as: "swimmers", key: "id") {
+  id: ID!
+  card: String!
+  name: String
+  lane: Int!
+  level: Level!
+  paid: Boolean!
+  note: String!
+  locker: Locker @related(here: "id", there: "swimmer_id")
+}
+
+type Locker @stored(in: "db", as: "lockers", key: "id") {
+  id: ID!
+  number: Int!
+  hall: String!
+  swimmer: Swimmer @related(here: "swimmer_id")
+}
+
+enum Level {
+  NEW @at(path: "new")
+  OLD_HAND @at(path: "old hand")
+}
+`
+
+// TestTablesKeys makes unique keys and defaults of what the root fields say, and changes columns
+// that are there only where they are named.
+func TestTablesKeys(t *testing.T) {
+	eachDatabase(t, func(t *testing.T, db *empty) {
+		dir := db.project("snake", "")
+		schema := filepath.Join(dir, "schema/pool.graphql")
+		write := func(text string) {
+			t.Helper()
+			if err := os.MkdirAll(filepath.Dir(schema), 0o755); err != nil {
+				t.Fatal(err)
+			}
+			if err := os.WriteFile(schema, []byte(text), 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+		tables := func(code int, want string, args ...string) string {
+			t.Helper()
+			out, errs, got := osprey(t, append([]string{"tables", args[0], "--project", dir}, append(args[1:], "db")...)...)
+			if got != code || !strings.Contains(out+errs, want) {
+				t.Fatalf("tables %v exits with %d, and does not say %q: %s%s", args, got, want, out, errs)
+			}
+			return out + errs
+		}
+		const nothing = "the database has all that the types need"
+		write(pool)
+		tables(0, "00001_tables.sql has", "plan")
+		tables(0, "run: 00001", "apply")
+		tables(0, nothing, "plan")
+		if out, errs, code := osprey(t, "check", dir); code != 0 || strings.Contains(out, "[unique]") {
+			t.Errorf("check exits with %d: %s%s", code, out, errs)
+		}
+		// The database itself fills what is not given, and refuses what is there already.
+		db.run("INSERT INTO swimmers (card) VALUES ('a1')\nINSERT INTO lockers (number, hall, swimmer_id) VALUES (1, 'east', 1)\nINSERT INTO lockers (number) VALUES (1)")
+		for _, statement := range []string{"INSERT INTO swimmers (card) VALUES ('a1')", "INSERT INTO lockers (number, hall) VALUES (1, 'east')", "INSERT INTO lockers (number, swimmer_id) VALUES (2, 1)"} {
+			if db.try(statement) == nil {
+				t.Errorf("taken: %s", statement)
+			}
+		}
+		want := `{"data":{"swimmer":{"name":"guest","lane":4,"level":"OLD_HAND","paid":false,"note":"it's","locker":{"number":1,"hall":"east"}}}}`
+		if got := asked(t, dir, `{ swimmer(card: "a1") { name lane level paid note locker { number hall } } }`); got != want {
+			t.Errorf("the answer is\n%s\nwant\n%s", got, want)
+		}
+		// A required column comes with its default where records are there; an enum gets a value.
+		more := strings.NewReplacer("  paid: Boolean!\n", "  paid: Boolean!\n  depth: Int!\n", "lane: Int! = 4", "lane: Int! = 4, depth: Int! = 2", "enum Level {", "enum Level {\n  COACH @at(path: \"coach\")").Replace(pool)
+		write(more)
+		if db.kind == "sqlite" {
+			tables(0, "swimmers.level cannot be coach, which this database says of new tables only", "plan")
+		} else {
+			tables(0, "that swimmers.level can be coach", "plan")
+		}
+		tables(0, "run: 00002", "apply")
+		tables(0, nothing, "plan")
+		if db.kind == "sqlite" { // whose check still refuses the value, and which says so
+			write(strings.Replace(more, "  COACH @at(path: \"coach\")\n", "", 1))
+		}
+		if got := asked(t, dir, `{ swimmer(card: "a1") { depth } }`); got != `{"data":{"swimmer":{"depth":2}}}` {
+			t.Errorf("the record that was there has %s", got)
+		}
+		if db.kind == "sqlite" {
+			tables(1, "SQLite changes no column that is there", "plan", "--require", "swimmers.name")
+			return
+		}
+		if got := asked(t, dir, `mutation { join(card: "c1", level: COACH, name: null) { level } }`); got != `{"data":{"join":{"level":"COACH"}}}` {
+			t.Errorf("of the new value, the answer is %s", got)
+		}
+		// NULL is forbidden if that is said, and what is NULL gets the default.
+		strict := strings.NewReplacer("name: String =", "name: String! =", "  name: String\n", "  name: String!\n").Replace(more)
+		write(strict)
+		tables(0, "swimmers.name may be NULL, and the type says that it is not; plan with --require swimmers.name", "plan")
+		tables(0, "that swimmers.name is never NULL, and what is NULL gets the default", "plan", "--require", "swimmers.name")
+		tables(0, "run: 00003", "apply")
+		tables(0, nothing, "plan")
+		if got := asked(t, dir, `{ swimmer(card: "c1") { name } }`); got != `{"data":{"swimmer":{"name":"guest"}}}` {
+			t.Errorf("what was NULL is %s", got)
+		}
+		tables(0, "undone: 00003", "undo")
+		if err := os.Remove(filepath.Join(dir, "tables/db/00003_tables.sql")); err != nil {
+			t.Fatal(err)
+		}
+		// Where nothing can be put into what is NULL, it fails, and nothing is changed.
+		if err := db.try("UPDATE swimmers SET name = NULL"); err != nil {
+			t.Fatal(err)
+		}
+		write(strings.Replace(strict, `name: String! = "guest"`, "name: String!", 1))
+		tables(0, "that swimmers.name is never NULL", "plan", "--require", "swimmers.name")
+		tables(1, "00003_tables.sql failed", "apply")
+		tables(0, "swimmers.name may be NULL", "status")
+		if err := os.Remove(filepath.Join(dir, "tables/db/00003_tables.sql")); err != nil {
+			t.Fatal(err)
+		}
+		// A column gets another type, with what is in it, as far as that fits.
+		retyped := strings.NewReplacer("  lane: Int!\n", "  lane: String!\n", "lane: Int! = 4", `lane: String!`).Replace(more)
+		write(strings.NewReplacer("  note: String!\n", "  note: Int!\n", `, note: String! = "it's"`, ", note: Int!").Replace(more))
+		tables(0, "swimmers.note is ", "plan") // told, and left
+		tables(0, "that swimmers.note is Int", "plan", "--retype", "swimmers.note")
+		tables(1, "00003_tables.sql failed", "apply")
+		if err := os.Remove(filepath.Join(dir, "tables/db/00003_tables.sql")); err != nil {
+			t.Fatal(err)
+		}
+		write(retyped)
+		tables(0, "that swimmers.lane is String", "plan", "--retype", "swimmers.lane")
+		tables(0, "run: 00003", "apply")
+		if got := asked(t, dir, `{ swimmer(card: "a1") { lane note } }`); got != `{"data":{"swimmer":{"lane":"4","note":"it's"}}}` {
+			t.Errorf("after another type, the answer is %s", got)
+		}
+		tables(0, "undone: 00003", "undo")
+		write(more)
+		if got := asked(t, dir, `{ swimmer(card: "a1") { lane } }`); got != `{"data":{"swimmer":{"lane":4}}}` {
+			t.Errorf("after it is undone, the answer is %s", got)
+		}
+	})
 }
 
 // TestTablesAfterDerive holds that what is derived needs no other tables than those it comes from.

@@ -121,7 +121,7 @@ func sampled(set *store.Set, f *store.Field) string {
 // enum returns the enum of a column's values.
 func (d *deriver) enum(t *Type, set *store.Set, f *store.Field) string {
 	of, name := "type "+f.Type, words.Pascal(words.Of(strings.Trim(f.Type[strings.LastIndex(f.Type, ".")+1:], `"`)))
-	if strings.HasPrefix(f.Type, "enum(") { // which has no name of its own
+	if strings.HasPrefix(f.Type, "enum(") || f.Type == "text" { // which has no name of its own
 		of, name = "values of "+set.Name+"."+f.Name, t.Name+words.Pascal(words.Of(f.Name))
 	}
 	for _, e := range d.made.Enums {

@@ -34,6 +34,25 @@ func (p *planner) choose(tables []*Table, chosen Choices) error {
 			return err
 		}
 	}
+	for _, name := range slices.Concat(chosen.Require, chosen.Retype) {
+		table, column, _ := strings.Cut(name, ".")
+		t, set := tableOf(tables, table), p.catalogue.Sets[table]
+		if t == nil || t.column(column) == nil || set == nil || set.Field(column) == nil {
+			return fmt.Errorf("there is no column %q in which a field is stored", name)
+		}
+		if set.What != "table" {
+			return fmt.Errorf("%s is a %s, and is left alone", table, set.What)
+		}
+		if p.dialect.name == "sqlite" {
+			return fmt.Errorf("SQLite changes no column that is there: make %s anew in a file of your own", table)
+		}
+	}
+	for _, name := range chosen.Require {
+		table, column, _ := strings.Cut(name, ".")
+		if !tableOf(tables, table).column(column).NotNull {
+			return fmt.Errorf("%s may be NULL by the types: write \"!\" behind the field's type first", name)
+		}
+	}
 	return nil
 }
 

@@ -28,12 +28,15 @@ type Plan struct {
 type Choices struct {
 	Drop   []string
 	Rename map[string]string // new names by old ones
+	// Require are columns that are never NULL from now on, and Retype those that get the type of
+	// their field.
+	Require, Retype []string
 }
 
 // Compare returns what is to be done. It only adds, but for what is chosen. Own are tables that are
 // no type's, and of which nothing is told. The error is of a choice that cannot be.
 func Compare(tables []*Table, c *store.Catalogue, d Dialect, own []string, chosen Choices) (*Plan, error) {
-	p := &planner{dialect: d, catalogue: copied(c), plan: &Plan{}, enums: map[string]bool{}}
+	p := &planner{dialect: d, catalogue: copied(c), plan: &Plan{}, enums: map[string]bool{}, chosen: chosen}
 	if err := p.choose(tables, chosen); err != nil {
 		return nil, err
 	}
@@ -59,6 +62,7 @@ type planner struct {
 	catalogue *store.Catalogue
 	plan      *Plan
 	enums     map[string]bool
+	chosen    Choices
 	foreign   []Step // of tables that lead to each other in a circle: behind all others
 	there     []string
 }
@@ -106,6 +110,10 @@ func (p *planner) made(t *Table) {
 		}
 	}
 	s := Step{What: "the table " + t.Name, Up: []string{p.dialect.create(t, inline)}, Down: []string{"DROP TABLE " + p.dialect.quote(t.Name)}}
+	for _, columns := range t.Unique {
+		up, _ := p.dialect.unique(t.Name, columns)
+		s.Up = append(s.Up, up)
+	}
 	for _, columns := range t.Indexes {
 		s.Up = append(s.Up, p.dialect.index(t.Name, columns))
 	}
@@ -128,28 +136,28 @@ func (p *planner) changed(t *Table, set *store.Set) {
 		return
 	}
 	for _, c := range t.Columns {
-		f := set.Field(c.Name)
-		if f == nil {
-			p.enum(&c.Type)
-			own := *c
-			if own.NotNull {
-				own.NotNull = false
-				p.left("%s.%s may be NULL, since records are there already: fill it, and forbid NULL then", t.Name, c.Name)
-			}
-			up := "ALTER TABLE " + p.dialect.quote(t.Name) + " ADD COLUMN " + p.dialect.column(t, &own)
-			p.step(Step{"the column " + t.Name + "." + c.Name, []string{up}, []string{"ALTER TABLE " + p.dialect.quote(t.Name) + " DROP COLUMN " + p.dialect.quote(c.Name)}})
+		if f := set.Field(c.Name); f != nil {
+			p.column(t, c, f)
 			continue
 		}
-		if kind := p.dialect.kind(&c.Type); kind != f.Kind && !slices.Contains(f.Also, kind) && !(c.Type.Scalar == "ID" || c.Type.Scalar == "String" || kind == store.JSON) {
-			p.left("%s.%s is %s, and the type's field %s: it is left as it is", t.Name, c.Name, f.Type, c.Type.name())
+		p.enum(&c.Type)
+		own := *c
+		if own.NotNull && own.Default == nil {
+			own.NotNull = false
+			p.left("%s.%s may be NULL, since records are there already: fill it, and then plan with --require %s.%s", t.Name, c.Name, t.Name, c.Name)
 		}
-		if c.NotNull && f.Nullable {
-			p.left("%s.%s may be NULL, and the type says that it is not", t.Name, c.Name)
-		}
+		up := "ALTER TABLE " + p.dialect.quote(t.Name) + " ADD COLUMN " + p.dialect.column(t, &own)
+		p.step(Step{"the column " + t.Name + "." + c.Name, []string{up}, []string{"ALTER TABLE " + p.dialect.quote(t.Name) + " DROP COLUMN " + p.dialect.quote(c.Name)}})
 	}
 	for i := range set.Fields {
 		if f := &set.Fields[i]; f.Column == "" && t.column(f.Name) == nil {
 			p.left("the column %s.%s is in the database, and no field is stored there", t.Name, f.Name)
+		}
+	}
+	for _, columns := range t.Unique {
+		if !set.Unique(columns) {
+			up, down := p.dialect.unique(t.Name, columns)
+			p.step(Step{"a unique key of " + t.Name + " (" + strings.Join(columns, ", ") + ")", []string{up}, []string{down}})
 		}
 	}
 	for _, columns := range t.Indexes {
@@ -168,4 +176,60 @@ func (p *planner) changed(t *Table, set *store.Set) {
 		}
 		p.foreign = append(p.foreign, Step{"that " + t.Name + " leads to " + f.Table, []string{up}, []string{down}})
 	}
+}
+
+// column changes a column that is there, as far as it can be done without a loss, or is chosen.
+func (p *planner) column(t *Table, c *Column, f *store.Field) {
+	name := t.Name + "." + c.Name
+	kind := p.dialect.kind(&c.Type)
+	other := kind != f.Kind && !slices.Contains(f.Also, kind) && !(c.Type.Scalar == "ID" || c.Type.Scalar == "String" || kind == store.JSON)
+	if slices.Contains(p.chosen.Retype, name) {
+		if up, down := p.dialect.retype(t, c, f); up != "" {
+			p.enum(&c.Type)
+			p.step(Step{"that " + name + " is " + c.Type.name() + ", with what is in it, as far as that fits", []string{up}, []string{down}})
+			other = false
+		}
+	}
+	if other {
+		p.left("%s is %s, and the type's field %s: it is left as it is; plan with --retype %s to change it, with what is in it", name, f.Type, c.Type.name(), name)
+	}
+	if more := lacking(c.Type.Values, f.Values); len(f.Values) > 0 && len(more) > 0 && !other {
+		if up := p.dialect.values(t, c, f, more); up != nil {
+			p.step(Step{"that " + name + " can be " + strings.Join(more, ", ") + ", which undoing leaves", up, nil})
+		} else {
+			p.left("%s cannot be %s, which this database says of new tables only", name, strings.Join(more, ", "))
+		}
+	}
+	if c.Default != nil && !f.Filled && !f.Generated {
+		if up, down := p.dialect.setDefault(t, c); up != "" {
+			p.step(Step{"what " + name + " is by default", []string{up}, []string{down}})
+		}
+	}
+	if !c.NotNull || !f.Nullable {
+		return
+	}
+	if !slices.Contains(p.chosen.Require, name) {
+		p.left("%s may be NULL, and the type says that it is not; plan with --require %s to forbid it", name, name)
+		return
+	}
+	up, down := p.dialect.require(t, c, f)
+	if up == "" {
+		return
+	}
+	s := Step{What: "that " + name + " is never NULL", Up: []string{up}, Down: []string{down}}
+	if c.Default != nil {
+		s.What += ", and what is NULL gets the default"
+		s.Up = []string{p.dialect.fill(t, c), up}
+	}
+	p.step(s)
+}
+
+// lacking returns the values that the others lack.
+func lacking(values, others []string) (list []string) {
+	for _, v := range values {
+		if !slices.Contains(others, v) {
+			list = append(list, v)
+		}
+	}
+	return list
 }

@@ -25,6 +25,7 @@ type Table struct {
 	Columns     []*Column
 	Key         []string
 	Foreign     []Foreign
+	Unique      [][]string // keys but the primary one
 	Indexes     [][]string
 	Pairs       bool // it is a join table
 }
@@ -35,6 +36,9 @@ type Column struct {
 	Type        Type
 	NotNull     bool
 	Counted     bool // the database counts it on
+	// Default is what the column has where nothing is given; nil for nothing. An enum's is as
+	// it is stored.
+	Default *string
 }
 
 // A Type is what a column holds.
@@ -85,6 +89,10 @@ func Of(s *schema.Schema, source string, naming binding.Naming) ([]*Table, []Fau
 	for _, t := range stored {
 		m.relationships(t)
 	}
+	m.roots()
+	for _, c := range m.undecided {
+		c.Default = nil
+	}
 	var list []*Table
 	for _, t := range m.tables {
 		list = append(list, t)
@@ -125,6 +133,8 @@ type maker struct {
 	tables map[string]*Table
 	owners map[string]schema.Named // types by their tables
 	faults []Fault
+	// undecided are columns of which two fields have different defaults.
+	undecided []*Column
 }
 
 func (m *maker) fault(pos language.Pos, coordinate, format string, args ...any) {
@@ -301,6 +311,7 @@ func (m *maker) relationships(t schema.Named) {
 			}
 			if slices.Equal(here, table.Key) && (!slices.Equal(there, target.Key) || !schema.IsNonNull(f.Type)) { // the other one refers to it
 				m.leads(target, there, table, here, false)
+				m.unique(target, there) // or it would be several
 				continue
 			}
 			m.leads(table, here, target, there, schema.IsNonNull(f.Type))
@@ -342,7 +353,7 @@ func (m *maker) index(table *Table, columns []string) {
 	begins := func(list []string) bool {
 		return len(list) >= len(columns) && slices.Equal(list[:len(columns)], columns)
 	}
-	if !begins(table.Key) && !slices.ContainsFunc(table.Indexes, begins) {
+	if !begins(table.Key) && !slices.ContainsFunc(table.Indexes, begins) && !slices.ContainsFunc(table.Unique, begins) {
 		table.Indexes = append(table.Indexes, columns)
 	}
 }

@@ -60,7 +60,7 @@ func TestCompare(t *testing.T) {
 	}{
 		{"nothing to do", "", "", tables.Choices{}, ""},
 		{"a column more", "name: String!=name: String! built: Int!", "", tables.Choices{},
-			"the column crafts.built; left: crafts.built may be NULL, since records are there already: fill it, and forbid NULL then"},
+			"the column crafts.built; left: crafts.built may be NULL, since records are there already: fill it, and then plan with --require crafts.built"},
 		{"a column less", " name: String }= }", "", tables.Choices{}, "left: the column operators.name is in the database, and no field is stored there"},
 		{"a column that goes", " name: String }= }", "", tables.Choices{Drop: []string{"operators.name"}}, "that operators.name goes, with what is in it, which undoing does not bring back"},
 		{"a column called otherwise", " name: String }= title: String }", "", tables.Choices{Rename: map[string]string{"operators.name": "title"}}, "that operators.name is called title"},
@@ -68,6 +68,19 @@ func TestCompare(t *testing.T) {
 		{"a key called otherwise", `{ id: ID! }={ id: ID! @at(path: "no") }`, "", tables.Choices{Rename: map[string]string{"flags.id": "no"}}, "that flags.id is called no"},
 		{"a table called otherwise", `as: "operators"=as: "owners"`, "", tables.Choices{Rename: map[string]string{"operators": "owners"}}, "that operators is called owners"},
 		{"an index that is not there", "", "flag_id int+=flag_id int", tables.Choices{}, "an index on craft_flags (flag_id)"},
+		{"a column that is never NULL", "name: String }=name: String! }", "", tables.Choices{},
+			"left: operators.name may be NULL, and the type says that it is not; plan with --require operators.name to forbid it"},
+		{"a column that is chosen to be never NULL", "name: String }=name: String! }", "", tables.Choices{Require: []string{"operators.name"}}, "that operators.name is never NULL"},
+		{"a column of another type", "name: String!=name: Int!", "", tables.Choices{},
+			"left: crafts.name is text, and the type's field Int: it is left as it is; plan with --retype crafts.name to change it, with what is in it"},
+		{"a column that is chosen to be of another type", "name: String!=name: Int!", "", tables.Choices{Retype: []string{"crafts.name"}}, "that crafts.name is Int, with what is in it, as far as that fits"},
+		{"a unique key", "type Query {=type Query { craft(name: String!): Craft @read", "", tables.Choices{}, "a unique key of crafts (name)"},
+		{"a field that finds by the key", "type Query {=type Query { craft(imo: ID!, name: String!): Craft @read", "", tables.Choices{}, ""},
+		{"a field that narrows", "type Query {=type Query { craft(name: String): [Craft!] @read", "", tables.Choices{}, ""},
+		{"one on the other side", "name: String }=name: String flagship: Craft @related(here: \"id\", there: \"operator_id\") }", "", tables.Choices{}, "a unique key of crafts (operator_id)"},
+		{"a default", "type Query {=type Mutation { build(imo: ID!, name: String! = \"hull\"): Craft @add } type Query {", "", tables.Choices{}, "what crafts.name is by default"},
+		{"a column that has a default", "name: String!=name: String! decks: Int!", "", tables.Choices{}, "the column crafts.decks; left: crafts.decks may be NULL, since records are there already: fill it, and then plan with --require crafts.decks"},
+		{"defaults that do not agree", "type Query {=type Mutation { build(imo: ID!, name: String! = \"hull\"): Craft @add lay(imo: ID!, name: String! = \"keel\"): Craft @add } type Query {", "", tables.Choices{}, ""},
 		{"a table of nobody", "", "flags: id int!=flags: id int!\nharbours: id int!", tables.Choices{}, "left: the table harbours is in the database, and no type is stored there"},
 	} {
 		t.Run(test.name, func(t *testing.T) {
@@ -91,6 +104,24 @@ func TestCompare(t *testing.T) {
 				t.Error("what the database has was changed by looking at it")
 			}
 		})
+	}
+}
+
+// TestChoices refuses what cannot be chosen.
+func TestChoices(t *testing.T) {
+	for _, test := range []struct {
+		dialect, want string
+		chosen        tables.Choices
+	}{
+		{"postgres", `there is no column "crafts.decks" in which a field is stored`, tables.Choices{Require: []string{"crafts.decks"}}},
+		{"postgres", `there is no column "nobody" in which a field is stored`, tables.Choices{Retype: []string{"nobody"}}},
+		{"postgres", `operators.name may be NULL by the types`, tables.Choices{Require: []string{"operators.name"}}},
+		{"sqlite", `SQLite changes no column that is there`, tables.Choices{Require: []string{"crafts.name"}}},
+	} {
+		_, err := tables.Compare(of(t, types), foreign(storetest.Catalogue(held)), tables.Dialects[test.dialect], nil, test.chosen)
+		if err == nil || !strings.Contains(err.Error(), test.want) {
+			t.Errorf("%+v: %v, want %s", test.chosen, err, test.want)
+		}
 	}
 }
 

@@ -141,14 +141,9 @@ func console(ctx context.Context, name, operation, theme, button, done string) e
 
 // tables takes the drawing of the registry's tables.
 func tables(ctx context.Context) error {
-	file := filepath.Join(os.TempDir(), "osprey-tables.svg")
-	defer os.Remove(file)
-	if out, err := exec.Command("bin/osprey", "tables", "plan", "--print", "--svg", file, "--project", "demo/harbour", "registry").CombinedOutput(); err != nil {
-		return fmt.Errorf("the tables: %w: %s", err, out)
-	}
-	drawing, err := os.ReadFile(file)
+	drawing, err := exec.Command("bin/osprey", "tables", "plan", "--format", "svg", "--project", "demo/harbour", "registry").Output()
 	if err != nil {
-		return err
+		return fmt.Errorf("the tables: %w", err)
 	}
 	return picture(ctx, "tables", 560, chromedp.Navigate("data:image/svg+xml;charset=utf-8,"+url.PathEscape(string(drawing))))
 }

@@ -74,6 +74,7 @@ SELECT m.name AS "set", m.type AS what, COALESCE(m.sql, '') AS definition, c.nam
 		if f.Kind == store.Text {
 			f.Collation = collationOf(c.Definition, c.Name)
 			f.Loose = f.Collation != "" && !strings.EqualFold(f.Collation, "BINARY")
+			f.Values = allowedOf(c.Definition, c.Name)
 		}
 		if f.Kind == store.Text { // the type of most that hold JSON
 			f.Opens = insideKinds
@@ -245,6 +246,28 @@ func collationOf(definition, column string) string {
 	}
 	return ""
 }
+
+// checked is a list of texts that a check holds a column to.
+const checked = `(?i)\bCHECK\s*\(\s*["\x60\[]?%s["\x60\]]?\s+IN\s*\(((?:\s*'(?:[^']|'')*'\s*,?)+)\)\s*\)`
+
+// allowedOf returns the texts that the definition of a table allows in a column, which is what
+// SQLite has for enums; nil if it allows others.
+func allowedOf(definition, column string) (values []string) {
+	form, err := regexp.Compile(fmt.Sprintf(checked, regexp.QuoteMeta(column)))
+	if err != nil {
+		return nil
+	}
+	found := form.FindStringSubmatch(definition)
+	if found == nil {
+		return nil
+	}
+	for _, v := range quotedText.FindAllString(found[1], -1) {
+		values = append(values, strings.ReplaceAll(v[1:len(v)-1], "''", "'"))
+	}
+	return values
+}
+
+var quotedText = regexp.MustCompile(`'(?:[^']|'')*'`)
 
 // failSQLite turns an error of the driver into one of the port, or returns nil
 // if it is none of SQLite's.
