@@ -30,7 +30,11 @@ func joinOf(set *store.Set) *join {
 	}
 	both := slices.Concat(foreign[0].Fields, foreign[1].Fields)
 	bare := len(both) == len(set.Fields)
-	if !bare && !set.Unique(both) {
+	// A key of one of them alone means that each record has one other, and pairs none.
+	pairs := func(key []string) bool {
+		return len(key) == len(both) && !slices.ContainsFunc(key, func(f string) bool { return !slices.Contains(both, f) })
+	}
+	if !bare && !slices.ContainsFunc(set.Keys, pairs) {
 		return nil
 	}
 	return &join{foreign[0], foreign[1], bare}
