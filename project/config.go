@@ -141,7 +141,7 @@ type SourceConfig struct {
 	// The resources, by their names.
 	Sets map[string]SetConfig `yaml:"sets" form:"names, each with a set" kinds:"rest"`
 	// What osprey derive makes types of, and how it calls them.
-	Derive *DeriveConfig `yaml:"derive" kinds:"postgres mysql sqlite mongodb files"`
+	Derive *DeriveConfig `yaml:"derive" kinds:"postgres mysql sqlite mongodb files rest"`
 }
 
 // DeriveConfig is what is chosen for osprey derive.
@@ -152,6 +152,9 @@ type DeriveConfig struct {
 	Omit []string `yaml:"omit" form:"list of tables, and of table.column"`
 	// Names that are chosen: of types by their table, and of fields by table.column.
 	Names map[string]string `yaml:"names" form:"tables and columns with names"`
+	// JSON Schemas (2020-12) of what is in columns of JSON, as table.column, or in the documents of
+	// a collection: files in the project's folder, with a pointer behind "#" where it is a part.
+	Schemas map[string]string `yaml:"schemas" form:"collections and columns with files"`
 }
 
 // SetConfig is one resource of a REST source.

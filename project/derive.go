@@ -54,6 +54,9 @@ func Derive(ctx context.Context, dir string, log *slog.Logger, name string, only
 	if c := p.Config.Sources[name].Derive; c != nil {
 		o.Only, o.Omit, o.Names = append(o.Only, c.Only...), append(o.Omit, c.Omit...), c.Names
 	}
+	if o.Declared, err = p.declared(name); err != nil {
+		return nil, err
+	}
 	if err := unknownNames(source, &o); err != nil {
 		return nil, err
 	}
@@ -79,7 +82,7 @@ func Derive(ctx context.Context, dir string, log *slog.Logger, name string, only
 // unknownNames tells of record sets and fields that are chosen, and that there are not.
 func unknownNames(source *Source, o *derive.Options) error {
 	c, _ := source.known()
-	for _, chosen := range slices.Concat(o.Only, o.Omit, slices.Sorted(maps.Keys(o.Names))) {
+	for _, chosen := range slices.Concat(o.Only, o.Omit, slices.Sorted(maps.Keys(o.Names)), slices.Sorted(maps.Keys(o.Declared))) {
 		set, field, _ := strings.Cut(chosen, ".")
 		switch s := c.Sets[set]; {
 		case s == nil:

@@ -12,12 +12,18 @@ import (
 // This file writes the part of osprey.yaml that declares a service.
 
 // ServiceConfig writes a source of the kind rest, with its sets, as osprey.yaml has it. Headers
-// have values as osprey.yaml has them.
-func ServiceConfig(name, url string, headers map[string]string, sets []rest.Set) string {
+// have values as osprey.yaml has them, and schemas are the JSON Schemas of fields, by set.field.
+func ServiceConfig(name, url string, headers map[string]string, sets []rest.Set, schemas map[string]string) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "sources:\n  %s:\n    kind: rest\n    url: %s\n", plainOrQuoted(name), quotedYAML(url))
 	for _, header := range sortedNames(headers) {
 		fmt.Fprintf(&b, "    headers: { %s: %s }\n", plainOrQuoted(header), quotedYAML(headers[header]))
+	}
+	if len(schemas) > 0 {
+		b.WriteString("    derive:\n      schemas:\n")
+		for _, of := range sortedNames(schemas) {
+			fmt.Fprintf(&b, "        %s: %s\n", plainOrQuoted(of), quotedYAML(schemas[of]))
+		}
 	}
 	b.WriteString("    sets:\n")
 	for _, set := range sets {

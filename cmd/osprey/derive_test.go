@@ -421,6 +421,34 @@ func TestDeriveDocuments(t *testing.T) {
 	}
 }
 
+// TestDeriveDocumentSchema makes types of what a JSON Schema says of documents, as far as the sample
+// has it: what no document has is told.
+func TestDeriveDocumentSchema(t *testing.T) {
+	ctx := t.Context()
+	url := strings.Replace(demotest.Harbour().InspectionsURL, "/harbour", "/declared", 1)
+	client, err := mongo.Connect(options.Client().ApplyURI(url))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer client.Disconnect(ctx)
+	if _, err := client.Database("declared").Collection("papers").InsertMany(ctx, []any{
+		bson.D{{Key: "kind", Value: "log"}, {Key: "pages", Value: int32(3)}, {Key: "signed", Value: bson.D{{Key: "by", Value: "Ada"}}}, {Key: "extra", Value: 1}},
+	}); err != nil {
+		t.Fatal(err)
+	}
+	dir := demotest.Folder(t, map[string]string{
+		"osprey.yaml": "sources:\n  db: { kind: mongodb, url: \"" + url + "\", derive: { schemas: { papers: paper.json } } }\n",
+		"paper.json":  `{"type": "object", "required": ["kind"], "properties": {"kind": {"enum": ["log", "bill"]}, "pages": {"type": "integer"}, "signed": {"type": "object", "required": ["by"], "properties": {"by": {"type": "string"}}}, "sealed": {"type": "boolean"}}}`,
+	})
+	text, _, errs := derived(t, dir)
+	if !strings.Contains(text, "  id: ID! @at(path: \"_id\")\n  kind: Kind!\n  pages: Int\n  signed: Signed\n") || !strings.Contains(text, "  LOG @at(path: \"log\")\n  BILL @at(path: \"bill\")\n") {
+		t.Errorf("derived is\n%s%s", text, errs)
+	}
+	if got := asked(t, dir, `{ papers { kind pages signed { by } } }`); got != `{"data":{"papers":[{"kind":"LOG","pages":3,"signed":{"by":"Ada"}}]}}` {
+		t.Errorf("the answer is %s", got)
+	}
+}
+
 // TestNewFrom makes projects on databases that are there, and none where that cannot be.
 func TestNewFrom(t *testing.T) {
 	eachDatabase(t, func(t *testing.T, db *empty) {
@@ -471,7 +499,8 @@ func TestNewFrom(t *testing.T) {
 // by a file, and asks it with the token that the service wants.
 func TestNewFromOpenAPI(t *testing.T) {
 	const document = `{"openapi": "3.0.3", "info": {"title": "Boat Yard", "version": "1"},
-"components": {"securitySchemes": {"who": {"type": "http", "scheme": "bearer"}}, "schemas": {"Boat": {"type": "object", "required": ["id", "name"], "properties": {"id": {"type": "integer"}, "name": {"type": "string"}, "home": {"type": "object", "required": ["code"], "properties": {"code": {"type": "string"}}}}}}},
+"components": {"securitySchemes": {"who": {"type": "http", "scheme": "bearer"}}, "schemas": {"Boat": {"type": "object", "required": ["id", "name"], "properties": {"id": {"type": "integer"}, "name": {"type": "string"}, "home": {"type": "object", "required": ["code"], "properties": {"code": {"type": "string"}, "berths": {"type": "array", "items": {"type": "object", "properties": {"no": {"type": "integer"}}}}}},
+ "crew": {"type": "array", "items": {"$ref": "#/components/schemas/Hand"}}}}, "Hand": {"type": "object", "required": ["name"], "properties": {"name": {"type": "string"}, "age": {"type": "integer", "minimum": 0, "exclusiveMinimum": true, "nullable": true}, "mates": {"type": "array", "items": {"$ref": "#/components/schemas/Hand"}}}}}},
 "paths": {
  "/boats": {"get": {"responses": {"200": {"description": "ok", "content": {"application/json": {"schema": {"type": "object", "properties": {"results": {"type": "array", "items": {"$ref": "#/components/schemas/Boat"}}}}}}}}}},
  "/boats/{id}": {"parameters": [{"name": "id", "in": "path", "required": true, "schema": {"type": "integer"}}], "get": {"responses": {"200": {"description": "ok", "content": {"application/json": {"schema": {"$ref": "#/components/schemas/Boat"}}}}}}}
@@ -484,7 +513,7 @@ func TestNewFromOpenAPI(t *testing.T) {
 		case r.Header.Get("Authorization") != "Bearer abc":
 			w.WriteHeader(http.StatusUnauthorized)
 		case r.URL.Path == "/boats":
-			fmt.Fprint(w, `{"results": [{"id": 1, "name": "Ebb", "home": {"code": "SK"}}, {"id": 2, "name": "Flow"}]}`)
+			fmt.Fprint(w, `{"results": [{"id": 1, "name": "Ebb", "home": {"code": "SK", "berths": [{"no": 4}]}, "crew": [{"name": "Ada", "mates": [{"name": "Bo", "age": 30}]}]}, {"id": 2, "name": "Flow"}]}`)
 		case r.URL.Path == "/boats/2":
 			fmt.Fprint(w, `{"id": 2, "name": "Flow"}`)
 		default:
@@ -506,8 +535,11 @@ func TestNewFromOpenAPI(t *testing.T) {
 		if out, errs, code := osprey(t, "check", dir); code != 0 {
 			t.Errorf("%s, check exits with %d: %s%s", name, code, out, errs)
 		}
-		if got := asked(t, dir, `{ boats { name home { code } } boat(id: 2) { name } }`); got != `{"data":{"boats":[{"name":"Ebb","home":{"code":"SK"}},{"name":"Flow","home":null}],"boat":{"name":"Flow"}}}` {
+		if got := asked(t, dir, `{ boats { name home { code berths { no } } crew { name age mates { name age } } } boat(id: 2) { name } }`); got != `{"data":{"boats":[{"name":"Ebb","home":{"code":"SK","berths":[{"no":4}]},"crew":[{"name":"Ada","age":null,"mates":[{"name":"Bo","age":30}]}]},{"name":"Flow","home":null,"crew":null}],"boat":{"name":"Flow"}}}` {
 			t.Errorf("%s, the answer is %s", name, got)
+		}
+		if got := asked(t, dir, `{ boats(filter: {crew: {with: {mates: {with: {age: {above: 29}}}}}}) { name } }`); got != `{"data":{"boats":[{"name":"Ebb"}]}}` {
+			t.Errorf("%s, of those whose crew has an old mate, the answer is %s", name, got)
 		}
 	}
 	wrong := filepath.Join(t.TempDir(), "wrong.json")
@@ -524,4 +556,94 @@ func TestNewFromOpenAPI(t *testing.T) {
 			t.Errorf("%s exits with %d, and leaves %v: %s%s", test.args, code, err, out, errs)
 		}
 	}
+}
+
+// hull is a JSON Schema with what such have: parts by reference, one that leads to itself, lists,
+// texts of a few, formats, what may be null, what can be of several types.
+const hull = `{
+  "$schema": "https://json-schema.org/draft/2020-12/schema",
+  "title": "Hull",
+  "type": "object",
+  "required": ["material", "tanks", "builtAt"],
+  "properties": {
+    "material": { "enum": ["steel", "glass fibre"] },
+    "builtAt": { "type": "string", "format": "date-time" },
+    "frames": { "type": ["integer", "null"], "description": "How many frames it has." },
+    "displacement": { "type": "integer", "maximum": 9000000000 },
+    "tanks": { "type": "array", "items": { "$ref": "#/$defs/tank" } },
+    "keel": { "$ref": "#/$defs/part" },
+    "owner": { "oneOf": [{ "type": "string" }, { "type": "null" }] },
+    "any": { "type": ["string", "integer"] },
+    "token": { "type": "string" }
+  },
+  "$defs": {
+    "tank": { "type": "object", "required": ["litres"], "properties": { "litres": { "type": "number" }, "tags": { "type": "array", "items": { "type": "string" } } } },
+    "part": { "type": "object", "description": "A part, of parts.", "properties": { "name": { "type": "string" }, "parts": { "type": "array", "items": { "$ref": "#/$defs/part" } } } }
+  }
+}
+`
+
+// TestDeriveSchemas makes types of what JSON Schemas say of columns of JSON, also where there is no
+// record to look at.
+func TestDeriveSchemas(t *testing.T) {
+	eachDatabase(t, func(t *testing.T, db *empty) {
+		db.run(`CREATE TABLE ships (id int PRIMARY KEY, hull {jsonb|json|json} NOT NULL, notes {jsonb|json|json})`)
+		dir := db.project("snake", ", derive: { schemas: { ships.hull: schemas/hull.json, ships.notes: \"schemas/hull.json#/$defs/tank\" } }")
+		path := filepath.Join(dir, "schemas/hull.json")
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		write := func(text string) {
+			t.Helper()
+			if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+		write(hull)
+		text, _, errs := derived(t, dir)
+		for _, want := range []string{
+			"  hull: Hull!\n  notes: Tank\n", "  material: Material!\n  builtAt: DateTime! @at(path: \"builtAt\")\n  \"How many frames it has.\"\n  frames: Int\n  displacement: Int64\n  tanks: [Tank!]!\n  keel: Part\n  owner: String\n  any: JSON\n  # Left out, since it looks secret: token\n",
+			"\"A part, of parts.\"\ntype Part {\n  name: String\n  parts: [Part!]\n}", "type Tank {\n  litres: Float!\n  tags: [String!]\n}", "  GLASS_FIBRE @at(path: \"glass fibre\")\n",
+		} {
+			if !strings.Contains(text, want) {
+				t.Errorf("derived is\n%s\nand lacks\n%s", text, want)
+			}
+		}
+		if !strings.Contains(errs, "ships.hull.token: it looks secret") {
+			t.Errorf("told is %s", errs)
+		}
+		const value = `{"material":"glass fibre","builtAt":"2026-03-01T08:30:00Z","frames":null,"displacement":8000000000,"tanks":[{"litres":1.5,"tags":["a"]}],"keel":{"name":"k","parts":[{"name":"bolt"}]},"any":7}`
+		if err := db.try("INSERT INTO ships VALUES (1, '" + value + "', NULL)"); err != nil {
+			t.Fatal(err)
+		}
+		got := asked(t, dir, `{ ship(id: 1) { hull { material builtAt frames displacement tanks { litres tags } keel { name parts { name parts { name } } } owner any } notes { litres } } }`)
+		if want := `{"data":{"ship":{"hull":{"material":"GLASS_FIBRE","builtAt":"2026-03-01T08:30:00Z","frames":null,"displacement":8000000000,"tanks":[{"litres":1.5,"tags":["a"]}],"keel":{"name":"k","parts":[{"name":"bolt","parts":null}]},"owner":null,"any":7},"notes":null}}}`; strings.ReplaceAll(got, `"8000000000"`, "8000000000") != want {
+			t.Errorf("the answer is\n%s\nwant\n%s", got, want)
+		}
+		if again, out, _ := derived(t, dir); again != text {
+			t.Errorf("derived again, it is\n%s\n%s", again, out)
+		}
+		if db.kind != "sqlite" {
+			return
+		}
+		for _, test := range []struct{ schema, want string }{
+			{`{"type": 7}`, "hull.json is no sound JSON Schema"},
+			{`{"type": `, "hull.json is no JSON, nor YAML"},
+			{`{"$ref": "file:///etc/passwd"}`, "is not in the project's folder"},
+			{`{"$ref": "../../secret.json"}`, "secret.json"},
+			{`{"$ref": "https://port.example/a.json"}`, "https://port.example/a.json is not in the project's folder"},
+			{`{"$ref": "#/nowhere"}`, "hull.json is no sound JSON Schema"},
+			{"", "schemas/hull.json: no such file"},
+		} {
+			if write(test.schema); test.schema == "" {
+				os.Remove(path)
+			}
+			if _, errs, code := osprey(t, "derive", "--project", dir, "db"); code != 1 || !strings.Contains(errs, test.want) {
+				t.Errorf("of %s, derive says %d %s", test.schema, code, errs)
+			}
+		}
+		if body, _ := os.ReadFile(filepath.Join(dir, "schema/derived/db.graphql")); string(body) != text {
+			t.Error("what was there is gone")
+		}
+	})
 }

@@ -128,13 +128,25 @@ func (d *database) config(naming string) string {
 		if d.service.Header != "" {
 			headers[d.service.Header] = d.service.Scheme + "${" + d.token() + ":-}"
 		}
-		return "# yaml-language-server: $schema=osprey.schema.json\n" + project.ServiceConfig(d.name, d.url, headers, d.service.Sets)
+		return "# yaml-language-server: $schema=osprey.schema.json\n" + project.ServiceConfig(d.name, d.url, headers, d.service.Sets, d.schemas())
 	}
 	address := fmt.Sprintf("%q", d.url)
 	if d.variable != "" {
 		address = "${" + d.variable + "}"
 	}
 	return fmt.Sprintf("# yaml-language-server: $schema=osprey.schema.json\nsources:\n  %s:\n    kind: %s\n    url: %s\n    naming: %s\n", d.name, d.kind, address, naming)
+}
+
+// schemaFile is the file of the JSON Schema of what a service's records have in them.
+func (d *database) schemaFile() string { return d.name + ".schema.json" }
+
+// schemas are the parts of that file, by set.field.
+func (d *database) schemas() map[string]string {
+	list := map[string]string{}
+	for _, name := range d.service.Lists {
+		list[name] = d.schemaFile() + "#/$defs/" + strings.NewReplacer("~", "~0", "/", "~1", "%", "%25").Replace(name)
+	}
+	return list
 }
 
 // token is the variable of the environment that has what a service wants to know of who asks.
@@ -165,7 +177,7 @@ func newFrom(ctx context.Context, c *cli.Command, dir, address string) (err erro
 		if err == nil {
 			return
 		}
-		for _, name := range []string{"osprey.yaml", "osprey.schema.json", "schema", "operations"} {
+		for _, name := range []string{"osprey.yaml", "osprey.schema.json", d.schemaFile(), "schema", "operations"} {
 			os.RemoveAll(filepath.Join(dir, name))
 		}
 		if errors.Is(before, fs.ErrNotExist) {
@@ -177,6 +189,11 @@ func newFrom(ctx context.Context, c *cli.Command, dir, address string) (err erro
 	namings := []string{"snake", "exact"}
 	if d.service != nil {
 		namings = namings[1:]
+	}
+	if d.service != nil && d.service.Schema != nil {
+		if err := made(d.schemaFile(), string(d.service.Schema)); err != nil {
+			return err
+		}
 	}
 	for _, n := range namings { // by which fewer names have to be said
 		if err := made("osprey.yaml", d.config(n)); err != nil {

@@ -266,6 +266,11 @@ func (b *binder) deeper(in *schema.Input, operators *schema.InputObject, p filte
 	}
 	path := nested.Wanted.Path
 	inner := filterPlace{place: p.place, of: named, base: p.base + path + "."}
+	if p.records != nil && p.records.Info != nil {
+		if info := p.records.Info.Field(p.prefix + path); info != nil && info.Opens == nil && info.Column == "" {
+			inner.records = nil // a value of JSON, of which no catalogue tells what is inside
+		}
+	}
 	inner.prefix += path + "."
 	if nested.Many {
 		inner.base = ""

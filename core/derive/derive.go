@@ -36,6 +36,8 @@ type Options struct {
 	// Samples are some values of columns of JSON, by set.column, as package encoding/json decodes
 	// them with numbers.
 	Samples map[string][]any
+	// Declared is what values are said to be: of a record set, and of columns as set.column.
+	Declared map[string]*Declared
 	// Before is how things were called before: they keep their names.
 	Before *Before
 }
@@ -78,7 +80,7 @@ type Value struct{ Name, Stored string }
 
 // Types makes types of the record sets of a catalogue.
 func Types(c *store.Catalogue, o Options) *Derived {
-	d := &deriver{Options: o, catalogue: c, made: &Derived{}, types: map[string]*Type{}, taken: map[string]bool{}, joins: map[string]*join{}}
+	d := &deriver{Options: o, catalogue: c, made: &Derived{}, types: map[string]*Type{}, taken: map[string]bool{}, joins: map[string]*join{}, declared: map[*Declared]string{}}
 	for name := range o.Taken {
 		d.taken[name] = true
 	}
@@ -123,9 +125,10 @@ type deriver struct {
 	Options
 	catalogue *store.Catalogue
 	made      *Derived
-	types     map[string]*Type // by set
-	taken     map[string]bool  // names of types
-	joins     map[string]*join // by set
+	types     map[string]*Type     // by set
+	taken     map[string]bool      // names of types
+	joins     map[string]*join     // by set
+	declared  map[*Declared]string // the types that were made
 }
 
 // meant reports whether a record set is to be derived.

@@ -17,6 +17,11 @@ func (d *deriver) fields(t *Type, set *store.Set) {
 	if len(set.Keys) > 0 {
 		t.Key = set.Keys[0]
 	}
+	if s := d.Declared[set.Name]; s != nil {
+		d.keyFields(t, set)
+		d.declaredFields(t, s, set, "")
+		return
+	}
 	for i := range set.Fields {
 		f := &set.Fields[i]
 		switch {
@@ -30,7 +35,9 @@ func (d *deriver) fields(t *Type, set *store.Set) {
 			continue
 		}
 		typ := d.valueType(t, set, f)
-		if s := d.sampleOf(set, f.Name); s != nil && typ == "JSON" {
+		if s := d.Declared[set.Name+"."+f.Name]; s != nil && typ == "JSON" {
+			typ = d.declaredType(s, set, f.Name, fieldName(f.Name))
+		} else if s := d.sampleOf(set, f.Name); s != nil && typ == "JSON" {
 			typ = d.sampledType(s, set, f.Name, fieldName(f.Name))
 		}
 		if typ == "" {
@@ -42,6 +49,15 @@ func (d *deriver) fields(t *Type, set *store.Set) {
 	}
 	if paths(set) {
 		d.nestedIn(t, set, "")
+	}
+}
+
+// keyFields adds the fields of a type that are its key.
+func (d *deriver) keyFields(t *Type, set *store.Set) {
+	for _, name := range t.Key {
+		if f := set.Field(name); f != nil {
+			t.Fields = append(t.Fields, &Field{Name: fieldName(name), About: f.About, Type: required(d.valueType(t, set, f), true), of: "at " + name})
+		}
 	}
 }
 
@@ -129,9 +145,14 @@ func (d *deriver) enum(t *Type, set *store.Set, f *store.Field) string {
 			return e.Name
 		}
 	}
-	e := &Enum{of: of, Name: d.free(d.Before.typeAt(set.Name, f.Name), start(name, "Value"), start(name, "Value")+"Value")}
+	return d.enumOf(of, d.free(d.Before.typeAt(set.Name, f.Name), start(name, "Value"), start(name, "Value")+"Value"), f.Values).Name
+}
+
+// enumOf makes an enum of the values that are stored.
+func (d *deriver) enumOf(of, name string, values []string) *Enum {
+	e := &Enum{of: of, Name: name}
 	taken := map[string]bool{"true": true, "false": true, "null": true}
-	for _, v := range f.Values {
+	for _, v := range values {
 		own := start(words.Constant(words.Of(v)), "VALUE")
 		for taken[own] {
 			own += "_"
@@ -140,7 +161,7 @@ func (d *deriver) enum(t *Type, set *store.Set, f *store.Field) string {
 		e.Values = append(e.Values, Value{own, v})
 	}
 	d.made.Enums = append(d.made.Enums, e)
-	return e.Name
+	return e
 }
 
 // nestedIn adds the fields of records that are nested in those of a set, by their paths with dots.
@@ -168,7 +189,11 @@ func (d *deriver) nestedIn(t *Type, set *store.Set, prefix string) {
 			if !ok || strings.Contains(rest, ".") || slices.Contains(d.Omit, set.Name+"."+f.Name) {
 				continue
 			}
-			if typ := d.valueType(inner, set, f); typ != "" && !isSecret(f.Name) {
+			typ := d.valueType(inner, set, f)
+			if s := d.Declared[set.Name+"."+f.Name]; s != nil && typ == "JSON" {
+				typ = d.declaredType(s, set, f.Name, fieldName(rest))
+			}
+			if typ != "" && !isSecret(f.Name) {
 				inner.Fields = append(inner.Fields, &Field{Name: fieldName(rest), Note: sampled(set, f), Type: required(typ, !f.Nullable), of: "at " + rest})
 				continue
 			}

@@ -29,6 +29,10 @@ type Service struct {
 	Header, Scheme string
 	Sets           []rest.Set
 	Left           []string // what is left out, with why
+	// Schema is a JSON Schema with what lists of records in records are, each in its $defs by
+	// set.field; nil if there are none. Lists are these names.
+	Schema []byte
+	Lists  []string
 }
 
 // Read reads a document. References lead nowhere else.
@@ -45,7 +49,7 @@ func Read(ctx context.Context, text []byte) (*Service, error) {
 	if err != nil {
 		return nil, fmt.Errorf("it is no sound OpenAPI 3 document: %s", firstLine(err))
 	}
-	r := &reader{doc: doc, service: &Service{}, sets: map[string]*rest.Set{}}
+	r := &reader{doc: doc, service: &Service{}, sets: map[string]*rest.Set{}, lists: map[string]*openapi3.SchemaRef{}}
 	if doc.Info != nil {
 		r.service.Title = doc.Info.Title
 	}
@@ -54,6 +58,7 @@ func Read(ctx context.Context, text []byte) (*Service, error) {
 	}
 	r.secured()
 	r.read()
+	r.schema()
 	return r.service, nil
 }
 
@@ -66,6 +71,7 @@ type reader struct {
 	doc     *openapi3.T
 	service *Service
 	sets    map[string]*rest.Set
+	lists   map[string]*openapi3.SchemaRef // by set.field
 	order   []string
 }
 
@@ -151,7 +157,7 @@ func (r *reader) get(path string, item *openapi3.PathItem) {
 		r.order = append(r.order, name)
 	}
 	if len(set.Fields) == 0 {
-		set.Fields = fieldsOf(records, "", 0)
+		set.Fields = r.fieldsOf(set.Name, records, "", 0)
 	}
 	form := rest.ReadForm{Get: path, Pick: pick}
 	parameters := slices.Concat(item.Parameters, op.Parameters)
@@ -414,8 +420,8 @@ func isSchema(s *openapi3.Schema, typ string) bool {
 func isType(ref *openapi3.SchemaRef, typ string) bool { return ref != nil && isSchema(ref.Value, typ) }
 
 // fieldsOf returns the fields of records, those of nested records by their paths. Lists of records
-// are JSON.
-func fieldsOf(s *openapi3.Schema, prefix string, depth int) []rest.Field {
+// are JSON, and noted.
+func (r *reader) fieldsOf(set string, s *openapi3.Schema, prefix string, depth int) []rest.Field {
 	s = whole(s, 0)
 	var fields []rest.Field
 	var names []string
@@ -432,13 +438,15 @@ func fieldsOf(s *openapi3.Schema, prefix string, depth int) []rest.Field {
 		switch {
 		case len(propertiesOf(inner)) > 0 && !isSchema(inner, "array"):
 			if depth < maxDepth {
-				fields = append(fields, fieldsOf(inner, f.Name+".", depth+1)...)
+				fields = append(fields, r.fieldsOf(set, inner, f.Name+".", depth+1)...)
 			}
 			continue
 		case isSchema(inner, "array"):
 			f.Kind = store.JSON
 			if inner.Items != nil && len(propertiesOf(inner.Items.Value)) == 0 && kindOf(inner.Items.Value) != store.JSON {
 				f.List, f.Kind = true, kindOf(inner.Items.Value)
+			} else if inner.Items != nil && len(propertiesOf(inner.Items.Value)) > 0 {
+				r.lists[set+"."+f.Name] = s.Properties[name]
 			}
 		default:
 			f.Kind = kindOf(inner)
