@@ -36,6 +36,7 @@ var mayImport = map[string][]string{
 	"stores/contain":      {"core/store"},
 	"stores/rest":         {"core/store", "stores/remote"},
 	"stores/rest/openapi": {"core/store", "stores/rest"},
+	"stores/rest/answers": {"core/store", "stores/rest"},
 	"stores/functions":    {"core/language", "core/store", "stores/remote"},
 	"stores/conform":      {"core"},
 	"project":             {"core", "stores"},
@@ -47,7 +48,7 @@ var mayImport = map[string][]string{
 	"demo/demotest":       {"demo"},
 	"docs/examples":       {"core/store"},
 	"demo/shots":          {},
-	"cmd/osprey":          {"core", "project", "service", "editor", "console", "demo", "docs", "stores/rest/openapi"},
+	"cmd/osprey":          {"core", "project", "service", "editor", "console", "demo", "docs", "stores/rest/answers", "stores/rest/openapi"},
 	"bench":               {"core", "project", "service", "demo", "bench/peers"},
 	"bench/peers":         {},
 	// What tests of the core share.

@@ -11,22 +11,34 @@ import (
 
 // This file writes the part of osprey.yaml that declares a service.
 
-// ServiceConfig writes a source of the kind rest, with its sets, as osprey.yaml has it. Headers
-// have values as osprey.yaml has them, and schemas are the JSON Schemas of fields, by set.field.
-func ServiceConfig(name, url string, headers map[string]string, sets []rest.Set, schemas map[string]string) string {
+// A ServiceEntry is what osprey.yaml says of a service.
+type ServiceEntry struct {
+	Name, URL string
+	JSONAPI   bool
+	Headers   map[string]string // with values as osprey.yaml has them
+	Sets      []rest.Set
+	Schemas   map[string]string // the JSON Schemas of fields, by set.field
+}
+
+// ServiceConfig writes a source of the kind rest, with its sets, as osprey.yaml has it.
+func ServiceConfig(e *ServiceEntry) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "sources:\n  %s:\n    kind: rest\n    url: %s\n", plainOrQuoted(name), quotedYAML(url))
-	for _, header := range sortedNames(headers) {
-		fmt.Fprintf(&b, "    headers: { %s: %s }\n", plainOrQuoted(header), quotedYAML(headers[header]))
+	fmt.Fprintf(&b, "sources:\n  %s:\n    kind: rest\n", plainOrQuoted(e.Name))
+	if e.JSONAPI {
+		b.WriteString("    format: jsonapi\n")
 	}
-	if len(schemas) > 0 {
+	fmt.Fprintf(&b, "    url: %s\n", quotedYAML(e.URL))
+	for _, header := range sortedNames(e.Headers) {
+		fmt.Fprintf(&b, "    headers: { %s: %s }\n", plainOrQuoted(header), quotedYAML(e.Headers[header]))
+	}
+	if len(e.Schemas) > 0 {
 		b.WriteString("    derive:\n      schemas:\n")
-		for _, of := range sortedNames(schemas) {
-			fmt.Fprintf(&b, "        %s: %s\n", plainOrQuoted(of), quotedYAML(schemas[of]))
+		for _, of := range sortedNames(e.Schemas) {
+			fmt.Fprintf(&b, "        %s: %s\n", plainOrQuoted(of), quotedYAML(e.Schemas[of]))
 		}
 	}
 	b.WriteString("    sets:\n")
-	for _, set := range sets {
+	for _, set := range e.Sets {
 		fmt.Fprintf(&b, "      %s:\n", plainOrQuoted(set.Name))
 		if len(set.Key) > 0 {
 			fmt.Fprintf(&b, "        key: %s\n", flowList(set.Key))
@@ -42,7 +54,15 @@ func ServiceConfig(name, url string, headers map[string]string, sets []rest.Set,
 			}
 			fmt.Fprintf(&b, "          %s: %s\n", plainOrQuoted(f.Name), plainOrQuoted(word))
 		}
-		b.WriteString("        reads:\n")
+		if len(set.Related) > 0 {
+			b.WriteString("        related:\n")
+			for _, related := range sortedNames(set.Related) {
+				fmt.Fprintf(&b, "          %s: %s\n", plainOrQuoted(related), plainOrQuoted(set.Related[related]))
+			}
+		}
+		if len(set.Reads) > 0 {
+			b.WriteString("        reads:\n")
+		}
 		for _, r := range set.Reads {
 			writeRead(&b, &r)
 		}

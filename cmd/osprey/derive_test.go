@@ -558,6 +558,34 @@ func TestNewFromOpenAPI(t *testing.T) {
 	}
 }
 
+// TestNewFromAnswers makes a project on a service of JSON:API, of what it answers.
+func TestNewFromAnswers(t *testing.T) {
+	url := ""
+	for name, value := range demotest.Harbour().Environ() {
+		if name == "NOTICES_URL" {
+			url = value
+		}
+	}
+	dir := filepath.Join(t.TempDir(), "notes")
+	out, errs, code := osprey(t, "new", "--from", url+"/notices", dir)
+	if code != 0 || !strings.Contains(out, "has 2 types: Notice, Officer") || !strings.Contains(errs, "left out Query.officer: ") {
+		t.Fatalf("new exits with %d: %s%s", code, out, errs)
+	}
+	if out, errs, code := osprey(t, "check", dir); code != 0 || !strings.Contains(out, "no problems found") {
+		t.Errorf("check exits with %d: %s%s", code, out, errs)
+	}
+	out, errs, code = osprey(t, "ask", "--project", dir, "--as", "tree", "--calls", `{ notice(id: 1) { title validUntil author { name post } replaces { id author { name } } } }`)
+	if code != 0 || !strings.Contains(out, "post  harbour master") || !strings.Contains(out, "id  7") || !strings.Contains(out+errs, "1 store request") {
+		t.Errorf("the answer is %d %s%s", code, out, errs)
+	}
+	for _, test := range []struct{ args, want string }{{url + "/nowhere", "answers 404"}} {
+		none := filepath.Join(t.TempDir(), "none")
+		if _, errs, code := osprey(t, "new", "--from", test.args, none); code == 0 || !strings.Contains(errs, test.want) {
+			t.Errorf("%s exits with %d: %s", test.args, code, errs)
+		}
+	}
+}
+
 // hull is a JSON Schema with what such have: parts by reference, one that leads to itself, lists,
 // texts of a few, formats, what may be null, what can be of several types.
 const hull = `{

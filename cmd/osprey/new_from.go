@@ -20,6 +20,7 @@ import (
 	"osprey/core/words"
 	"osprey/docs"
 	"osprey/project"
+	"osprey/stores/rest/answers"
 	"osprey/stores/rest/openapi"
 )
 
@@ -33,6 +34,7 @@ type database struct {
 	kind, name, url string
 	variable        string // that has the address, which is not written down since it has a password; "" if it is
 	service         *openapi.Service
+	jsonAPI         bool // the service was found out by its answers
 }
 
 // databaseAt returns the database of an address.
@@ -43,7 +45,7 @@ func databaseAt(ctx context.Context, address, url string) (*database, error) {
 	}
 	d := &database{kind: schemes[scheme], url: address}
 	if d.kind == "" {
-		return nil, wrongUse("%q is no address of a database (postgres://, mysql://, sqlite: or mongodb://), nor an OpenAPI document (a file, or http://)", address)
+		return nil, wrongUse("%q is no address of a database (postgres://, mysql://, sqlite: or mongodb://), nor an OpenAPI document (a file, or http://), nor that of resources of JSON:API (http://)", address)
 	}
 	name := rest
 	if d.kind == "sqlite" {
@@ -86,6 +88,9 @@ func serviceAt(ctx context.Context, from, url string) (*database, error) {
 	if err != nil {
 		return nil, wrongUse("the document cannot be read: %s", inWords(err))
 	}
+	if answers.Is(text) {
+		return answering(ctx, from)
+	}
 	service, err := openapi.Read(ctx, text)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", from, err)
@@ -102,6 +107,19 @@ func serviceAt(ctx context.Context, from, url string) (*database, error) {
 	return d, nil
 }
 
+// answering returns the service of JSON:API whose answer is at an address.
+func answering(ctx context.Context, address string) (*database, error) {
+	if !strings.HasPrefix(address, "http") {
+		return nil, wrongUse("%s is an answer of a service: give the address at which it answers so", address)
+	}
+	found, err := answers.Read(address, func(address string) ([]byte, error) { return fetched(ctx, address) })
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", address, err)
+	}
+	name := words.Camel(words.Of(found.Sets[0].Name)) + "Service"
+	return &database{kind: "rest", name: name, url: found.URL, jsonAPI: true, service: &openapi.Service{Sets: found.Sets, Left: found.Left}}, nil
+}
+
 // fetched returns what is at an address.
 func fetched(ctx context.Context, address string) ([]byte, error) {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
@@ -110,6 +128,7 @@ func fetched(ctx context.Context, address string) ([]byte, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%q is no address", address)
 	}
+	req.Header.Set("Accept", "application/vnd.api+json, application/json;q=0.9, */*;q=0.8")
 	res, err := http.DefaultClient.Do(req)
 	if err != nil {
 		return nil, fmt.Errorf("%s does not answer", address)
@@ -128,7 +147,7 @@ func (d *database) config(naming string) string {
 		if d.service.Header != "" {
 			headers[d.service.Header] = d.service.Scheme + "${" + d.token() + ":-}"
 		}
-		return "# yaml-language-server: $schema=osprey.schema.json\n" + project.ServiceConfig(d.name, d.url, headers, d.service.Sets, d.schemas())
+		return "# yaml-language-server: $schema=osprey.schema.json\n" + project.ServiceConfig(&project.ServiceEntry{Name: d.name, URL: d.url, JSONAPI: d.jsonAPI, Headers: headers, Sets: d.service.Sets, Schemas: d.schemas()})
 	}
 	address := fmt.Sprintf("%q", d.url)
 	if d.variable != "" {

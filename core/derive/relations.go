@@ -98,11 +98,15 @@ var ends = []string{"id", "key", "code", "no", "nr", "number", "num", "fk", "ref
 func (d *deriver) toOne(t *Type, set *store.Set, c *store.Constraint) {
 	target := d.catalogue.Sets[c.Set]
 	directive := "@related(here: " + names(c.Fields)
-	if target == nil || len(target.Keys) == 0 || !slices.Equal(target.Keys[0], c.There) {
+	if target == nil || len(target.Keys) == 0 || !slices.Equal(target.Keys[0], c.There) || several(set, c) {
 		directive += ", there: " + names(c.There)
 	}
 	nullable := slices.ContainsFunc(c.Fields, func(name string) bool { f := set.Field(name); return f == nil || f.Nullable })
-	f := &Field{Name: d.relationName(c), Type: required(d.typeOf(c.Set), !nullable), Directive: directive + ")", of: "to " + c.Set + " by " + strings.Join(c.Fields, ",")}
+	typ := d.typeOf(c.Set)
+	if several(set, c) {
+		typ = "[" + typ + "!]"
+	}
+	f := &Field{Name: d.relationName(c), Type: required(typ, !nullable), Directive: directive + ")", of: "to " + c.Set + " by " + strings.Join(c.Fields, ",")}
 	if len(c.Fields) == 1 {
 		if column := set.Field(c.Fields[0]); column != nil {
 			f.About = column.About
@@ -113,6 +117,12 @@ func (d *deriver) toOne(t *Type, set *store.Set, c *store.Constraint) {
 		f.Name += d.typeOf(c.Set)
 	}
 	t.Fields = append(t.Fields, f)
+}
+
+// several reports whether a foreign key is a list of keys, as services and documents have them.
+func several(set *store.Set, c *store.Constraint) bool {
+	f := set.Field(c.Fields[0])
+	return f != nil && f.Kind == store.List
 }
 
 // toMany adds the relationship to the records that have a foreign key to those of a type.

@@ -192,6 +192,9 @@ func (s *set) choose(keys []string, where []store.Predicate) (*form, error) {
 		for _, f := range s.forms {
 			can = append(can, f.template.shown())
 		}
+		if len(can) == 0 {
+			return nil, fmt.Errorf("the set %s has no reads: its records come with others alone", s.Name)
+		}
 		if len(keys) == 0 {
 			return nil, fmt.Errorf("the set %s cannot be read as a whole; its reads are %s", s.Name, strings.Join(can, " and "))
 		}

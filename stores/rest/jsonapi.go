@@ -3,6 +3,7 @@ package rest
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"net/url"
 	"slices"
 	"strings"
@@ -30,9 +31,9 @@ func resourceFields(c Set) Set {
 	}
 	fields := slices.Clone(c.Fields)
 	if !has("id") {
-		fields = append(fields, Field{Name: "id", Kind: store.Text})
+		fields = slices.Insert(fields, 0, Field{Name: "id", Kind: store.Text})
 	}
-	for name := range c.Related {
+	for _, name := range slices.Sorted(maps.Keys(c.Related)) {
 		if !has(name) {
 			fields = append(fields, Field{Name: name, Kind: store.Text, Nullable: true})
 		}

@@ -11,6 +11,7 @@ package rest
 import (
 	"context"
 	"errors"
+	"maps"
 	"net/http"
 	"slices"
 	"time"
@@ -153,6 +154,9 @@ func catalogueOf(c Set) *store.Set {
 		}
 		field.Filled = c.Writes.Add != nil && slices.Contains(c.Key, f.Name) // if it is not given, the service makes it
 		set.Fields = append(set.Fields, field)
+	}
+	for _, name := range slices.Sorted(maps.Keys(c.Related)) { // relationships of JSON:API
+		set.Constraints = append(set.Constraints, store.Constraint{Name: name, Fields: []string{name}, Set: c.Related[name], There: []string{"id"}})
 	}
 	return set
 }
