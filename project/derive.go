@@ -67,6 +67,7 @@ func Derive(ctx context.Context, dir string, log *slog.Logger, name string, only
 	}
 	c, _ := source.known()
 	o.Samples = source.samples(ctx, c)
+	o.Leads = p.leads(ctx, source, c, &o)
 	d := derive.Types(c, o)
 	if err := p.derived(made, d, hasQuery); err != nil {
 		return nil, err

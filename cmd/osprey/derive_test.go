@@ -256,6 +256,55 @@ func TestDeriveLegacy(t *testing.T) {
 	})
 }
 
+// TestDeriveLeads offers references that no foreign key tells of, by the values that are keys, and none
+// where they are keys of nothing, or of anything.
+func TestDeriveLeads(t *testing.T) {
+	eachDatabase(t, func(t *testing.T, db *empty) {
+		db.run(`CREATE TABLE ports (code varchar(5) PRIMARY KEY, name varchar(20))
+CREATE TABLE pilots (id int PRIMARY KEY, name varchar(20))
+CREATE TABLE runs (id int PRIMARY KEY, origin varchar(5), bound_for varchar(5), pilot int, rank_of int, remark varchar(20), best_pilot int)
+INSERT INTO ports VALUES ('SKR', 'Skerrow'), ('EBB', 'Ebbhaven'), ('FLO', 'Flow')
+INSERT INTO pilots VALUES (1, 'Ada'), (2, 'Bo'), (3, 'Cy')
+INSERT INTO runs VALUES (11, 'SKR', 'EBB', 1, 1, 'calm', 77), (12, 'EBB', 'FLO', 2, 2, 'SKR', 78), (13, 'FLO', 'SKR', 3, 3, 'fog', 79)`)
+		dir := db.project("snake", "")
+		text, _, _ := derived(t, dir)
+		for _, want := range []string{
+			"  # 100 % of 3 values are keys of Port: port: Port @related(here: \"origin\")\n  origin: String\n",
+			"  # 100 % of 3 values are keys of Port: port: Port @related(here: \"bound_for\")\n  boundFor: String\n",
+			"  # 100 % of 3 values are keys of Pilot: pilot: Pilot @related(here: \"pilot\")\n  pilot: Int\n",
+		} {
+			if !strings.Contains(text, want) {
+				t.Errorf("derived is\n%s\nand lacks\n%s", text, want)
+			}
+		}
+		if n := strings.Count(text, "are keys of"); n != 3 {
+			t.Errorf("%d references are offered, want 3:\n%s", n, text)
+		}
+		// What is offered is what one writes.
+		extension := "extend type Run {\n  port: Port @related(here: \"bound_for\")\n}\n"
+		if err := os.WriteFile(filepath.Join(dir, "schema/own.graphql"), []byte(extension), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		if got := asked(t, dir, `{ run(id: 12) { port { name } } }`); got != `{"data":{"run":{"port":{"name":"Flow"}}}}` {
+			t.Errorf("the answer is %s", got)
+		}
+	})
+	// Documents that lead to rows of another source.
+	dir := filepath.Join(t.TempDir(), "harbour")
+	if err := os.CopyFS(dir, os.DirFS(filepath.Join(demotest.Root(), "demo/harbour"))); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Remove(filepath.Join(dir, "schema/inspections.graphql")); err != nil {
+		t.Fatal(err)
+	}
+	demotest.Setenv(t)
+	out, errs, code := osprey(t, "derive", "--project", dir, "--print", "inspections")
+	if code != 0 || !strings.Contains(out, `  # craft.imo: 100 % of `) || !strings.Contains(out, `values are keys of Craft in registry: craft: Craft @related(here: "craft.imo")`) ||
+		!strings.Contains(out, `values are keys of PortCall in registry: call: PortCall @related(here: "callId")`) {
+		t.Errorf("of documents, derived is %d\n%s%s", code, out, errs)
+	}
+}
+
 // TestDeriveAgain derives anew after the store has changed, after choices, and beside types and
 // operations that people wrote.
 func TestDeriveAgain(t *testing.T) {

@@ -38,8 +38,20 @@ type Options struct {
 	Samples map[string][]any
 	// Declared is what values are said to be: of a record set, and of columns as set.column.
 	Declared map[string]*Declared
+	// Leads are fields, as set.field, whose values were found to be keys of other records.
+	Leads map[string]Lead
 	// Before is how things were called before: they keep their names.
 	Before *Before
+}
+
+// A Lead is where the values of a field were found to be keys.
+type Lead struct {
+	Set    string // of the same source
+	Type   string // of another source, instead: the type of its records
+	Source string
+	There  string // the key
+	Share  int    // how many of a hundred values are
+	Looked int    // how many different values were looked at
 }
 
 // Derived is what was made of a store.

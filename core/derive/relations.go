@@ -1,6 +1,7 @@
 package derive
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -184,9 +185,12 @@ func (d *deriver) through(t *Type, set, join *store.Set, here, there *store.Cons
 	t.Fields = append(t.Fields, &Field{Name: name, Type: "[" + target + "!]!", Directive: directive, of: "over " + join.Name + " by " + strings.Join(here.Fields, ",") + " to " + there.Set})
 }
 
-// hints adds comments to fields that look as if they led to records of another type, where the
-// store tells of no foreign key: it is for people to say whether they do.
+// hints adds comments to fields that lead to records of another type by their values, or look by
+// their names as if they did, where the store tells of no foreign key: it is for people to say
+// whether they do.
 //
+//	# 98 % of 120 values are keys of Craft: craft: Craft @related(here: "craftImo")
+//	craftImo: String
 //	# as it seems, this leads to Station: station: Station @related(here: "stationId")
 //	stationId: String
 func (d *deriver) hints(t *Type, set *store.Set) {
@@ -195,22 +199,69 @@ func (d *deriver) hints(t *Type, set *store.Set) {
 	}
 	for _, f := range t.Fields {
 		path, ok := strings.CutPrefix(f.of, "at ")
-		list := words.Of(path)
-		n := len(list)
-		if !ok || n < 2 || !slices.Contains(ends, list[n-1]) || slices.Contains(t.Key, path) {
+		if !ok {
 			continue
 		}
-		for _, other := range d.made.Types {
-			if other == t || other.Set == "" || len(other.Key) != 1 || !slices.Equal(words.Of(other.Name), list[:n-1]) {
-				continue
-			}
-			note := "as it seems, this leads to " + other.Name + ": " + words.Camel(list[:n-1]) + ": " + other.Name + " @related(here: " + quoted(path) + ")"
-			if f.Note != "" {
-				note = f.Note + "; " + note
-			}
+		note := d.lead(set, path)
+		if note == "" {
+			note = d.hint(t, path)
+		}
+		switch {
+		case note == "":
+		case f.Note == "":
 			f.Note = note
+		default:
+			f.Note += "; " + note
 		}
 	}
+	for i := range set.Fields { // of records nested in these
+		if path := set.Fields[i].Name; paths(set) && strings.Contains(path, ".") {
+			if note := d.lead(set, path); note != "" {
+				t.Notes = append(t.Notes, path+": "+note)
+			}
+		}
+	}
+}
+
+// lead offers the relationship of a field whose values were found to be keys; "" if they were not.
+func (d *deriver) lead(set *store.Set, path string) string {
+	l, ok := d.Leads[set.Name+"."+path]
+	if !ok {
+		return ""
+	}
+	typ, directive := l.Type, "@related(here: "+quoted(path)
+	if typ == "" {
+		typ = d.typeOf(l.Set)
+	}
+	if typ == "" {
+		return ""
+	}
+	list := words.Of(path[strings.LastIndexByte(path, '.')+1:])
+	if n := len(list); n > 1 && (slices.Contains(ends, list[n-1]) || strings.EqualFold(list[n-1], l.There)) {
+		list = list[:n-1]
+	} else {
+		list = words.Of(typ)
+	}
+	of := typ
+	if l.Source != "" {
+		of += " in " + l.Source
+	}
+	return fmt.Sprintf("%d %% of %d values are keys of %s: %s: %s %s)", l.Share, l.Looked, of, words.Camel(list), typ, directive)
+}
+
+// hint offers the relationship of a field that is called as a key of another type would be.
+func (d *deriver) hint(t *Type, path string) string {
+	list := words.Of(path)
+	n := len(list)
+	if n < 2 || !slices.Contains(ends, list[n-1]) || slices.Contains(t.Key, path) {
+		return ""
+	}
+	for _, other := range d.made.Types {
+		if other != t && other.Set != "" && len(other.Key) == 1 && slices.Equal(words.Of(other.Name), list[:n-1]) {
+			return "as it seems, this leads to " + other.Name + ": " + words.Camel(list[:n-1]) + ": " + other.Name + " @related(here: " + quoted(path) + ")"
+		}
+	}
+	return ""
 }
 
 // names writes stored fields as an argument: one as it is, several as a list.
