@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"osprey/core/language"
+	"osprey/core/mend"
 )
 
 // This file mends what can be mended without changing what it means.
@@ -14,11 +15,110 @@ import (
 type Fixed struct {
 	File string
 	Made []string // what was written into it, by coordinates
+	Gone Findings // what was wrong with it
 }
 
-// Fix writes the fields of interfaces out in the types that implement them and lack them, in the
-// schema files of a project, a folder, or in one file. Files with faults of syntax are left alone.
-func Fix(path string) ([]Fixed, error) {
+// Fix mends what can be mended without changing what it means, in the schema files of a project, a
+// folder, or one file, and in operations: those of the project, and those below operations, if that
+// is not empty. Fields of interfaces are written out in the types that implement them and lack
+// them; enums lose their quotes, and operations the variables and fragments that nothing uses.
+// Files with faults of syntax are left alone.
+func Fix(path, operations string) ([]Fixed, error) {
+	list, err := fixFields(path)
+	if err != nil {
+		return list, err
+	}
+	for range rounds { // what is mended may leave other things unused
+		found, err := CheckTypes(path, operations)
+		if err != nil {
+			return list, err
+		}
+		more, err := fixFindings(found)
+		list = append(list, more...)
+		if err != nil || len(more) == 0 {
+			return list, err
+		}
+	}
+	return list, nil
+}
+
+// rounds is how often findings are mended at most.
+const rounds = 10
+
+// fixFindings does what findings say to do, where that changes no meaning.
+func fixFindings(found Findings) (list []Fixed, err error) {
+	byFile := map[string]Findings{}
+	for _, f := range found {
+		byFile[f.At.Name] = append(byFile[f.At.Name], f)
+	}
+	for _, file := range sortedNames(byFile) {
+		body, err := os.ReadFile(file)
+		if err != nil {
+			continue // it is none
+		}
+		text, end := string(body), len(body)
+		fixed := Fixed{File: file}
+		for _, f := range slices.Backward(byFile[file]) { // from the end, so that places stay
+			at, ok := offsetAt(text[:end], f.At)
+			if !ok {
+				continue
+			}
+			for _, c := range mend.Of(text, at, f.Problem) {
+				if c.Harmless && c.To <= end {
+					text, end = c.Apply(text), c.From
+					fixed.Gone = append(fixed.Gone, f)
+					break
+				}
+			}
+		}
+		if len(fixed.Gone) == 0 {
+			continue
+		}
+		slices.Reverse(fixed.Gone)
+		if tidy, findings := Tidy(file, text); !findings.Failed() {
+			text = tidy
+		}
+		if err := writeWhole(file, text); err != nil {
+			return list, err
+		}
+		list = append(list, fixed)
+	}
+	return list, nil
+}
+
+// offsetAt returns the byte at a line and column; false if the text has none there.
+func offsetAt(text string, at language.Position) (int, bool) {
+	src := language.NewSource("", text)
+	offset := 0
+	for line := 1; line < at.Line; line++ {
+		n := lineLength(text[offset:])
+		if n == 0 {
+			return 0, false
+		}
+		offset += n
+	}
+	for i := range src.Line(at.Line) + " " {
+		if src.Position(src.Pos(offset+i)).Column == at.Column {
+			return offset + i, offset+i <= len(text)
+		}
+	}
+	return 0, false
+}
+
+// lineLength returns how long a text's first line is, with its end; 0 if it has none.
+func lineLength(text string) int {
+	i := strings.IndexAny(text, "\r\n")
+	switch {
+	case i < 0:
+		return 0
+	case strings.HasPrefix(text[i:], "\r\n"):
+		return i + 2
+	}
+	return i + 1
+}
+
+// fixFields writes the fields of interfaces out in the types that implement them and lack them.
+func fixFields(path string) ([]Fixed, error) {
 	texts, _, err := readTypes(path)
 	if err != nil {
 		return nil, err
@@ -49,10 +149,10 @@ func Fix(path string) ([]Fixed, error) {
 		if findings.Failed() {
 			tidy = text
 		}
-		if err := os.WriteFile(texts[i].Name, []byte(tidy), 0o644); err != nil {
+		if err := writeWhole(texts[i].Name, tidy); err != nil {
 			return list, err
 		}
-		list = append(list, Fixed{texts[i].Name, made})
+		list = append(list, Fixed{File: texts[i].Name, Made: made})
 	}
 	return list, nil
 }

@@ -31,7 +31,7 @@ func checkCommand() *cli.Command {
 			"that implement them.\n\n" +
 			"Example:\n   osprey check demo/harbour\n   osprey check --types-only demo/harbour --operations demo/harbour/operations",
 		Flags: []cli.Flag{
-			&cli.BoolFlag{Name: "fix", Usage: "write fields of interfaces out in the types that lack them, and check then"},
+			&cli.BoolFlag{Name: "fix", Usage: "mend what changes no meaning, and check then: fields of interfaces that types lack, unused variables and fragments, quotes around values of enums"},
 			&cli.BoolFlag{Name: "types-only", Usage: "check the types alone, without any store"},
 			&cli.StringFlag{Name: "operations", Usage: "also check the operations in this folder or file; each file stands for itself"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
@@ -86,9 +86,14 @@ func oneFolder(c *cli.Command) (string, error) {
 // answer.
 func findProblems(ctx context.Context, c *cli.Command, dir string) (findings project.Findings, down []string, err error) {
 	if c.Bool("fix") {
-		fixed, err := project.Fix(dir)
+		fixed, err := project.Fix(dir, c.String("operations"))
 		for _, f := range fixed {
-			fmt.Fprintf(c.Root().ErrWriter, "mended %s: it has %s now\n", f.File, strings.Join(f.Made, ", "))
+			if len(f.Made) > 0 {
+				fmt.Fprintf(c.Root().ErrWriter, "mended %s: it has %s now\n", f.File, strings.Join(f.Made, ", "))
+			}
+			for _, gone := range f.Gone {
+				fmt.Fprintf(c.Root().ErrWriter, "mended %s: %s\n", gone.At, gone.Msg)
+			}
 		}
 		if err != nil {
 			return nil, nil, err

@@ -28,11 +28,11 @@ func newCommand() *cli.Command {
 		Description: "Writes a configuration, types, an operation, sample data and a README into a new folder. The\n" +
 			"files are record sets, so the project answers with nothing else installed; put your\n" +
 			"own stores in their place whenever you like. With --from, the project is on a database\n" +
-			"that is there, or on a service that an OpenAPI document describes, with types derived of it.\n\n" +
+			"that is there, or on a service that an OpenAPI document or its own answers describe, with types derived of it.\n\n" +
 			"Example:\n   osprey new port\n   osprey ask --project port -f port/operations/InPort.graphql --calls\n" +
 			"   osprey new --from \"$REGISTRY_URL\" registry",
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "from", Usage: "address of a database: postgres://…, mysql://…, sqlite:path, mongodb://…; or an OpenAPI document, a file or its address"},
+			&cli.StringFlag{Name: "from", Usage: "address of a database: postgres://…, mysql://…, sqlite:path, mongodb://…; or an OpenAPI document, a file or its address; or the address of records of a JSON:API service"},
 			&cli.StringFlag{Name: "url", Usage: "where the service of an OpenAPI document is, if that does not say so"},
 		},
 		OnUsageError: usageError,
