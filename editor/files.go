@@ -2,7 +2,6 @@ package editor
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"maps"
 	"os"
@@ -35,11 +34,7 @@ type home struct {
 // pause is how long nothing must have been written before what is wrong is looked for.
 const pause = 150 * time.Millisecond
 
-func (s *Server) didOpen(raw json.RawMessage) error {
-	var p documentParams
-	if err := json.Unmarshal(raw, &p); err != nil {
-		return err
-	}
+func (s *Server) didOpen(p *documentParams) error {
 	path := pathOf(p.TextDocument.URI)
 	if path == "" {
 		return fmt.Errorf("%s is no address of a file", p.TextDocument.URI)
@@ -50,11 +45,7 @@ func (s *Server) didOpen(raw json.RawMessage) error {
 	return nil
 }
 
-func (s *Server) didChange(raw json.RawMessage) error {
-	var p documentParams
-	if err := json.Unmarshal(raw, &p); err != nil {
-		return err
-	}
+func (s *Server) didChange(p *documentParams) error {
 	d := s.open[pathOf(p.TextDocument.URI)]
 	if d == nil {
 		return fmt.Errorf("%s is not open", p.TextDocument.URI)
@@ -75,11 +66,7 @@ func (s *Server) didChange(raw json.RawMessage) error {
 	return nil
 }
 
-func (s *Server) didClose(raw json.RawMessage) error {
-	var p documentParams
-	if err := json.Unmarshal(raw, &p); err != nil {
-		return err
-	}
+func (s *Server) didClose(p *documentParams) error {
 	path := pathOf(p.TextDocument.URI)
 	d := s.open[path]
 	delete(s.open, path)
@@ -96,11 +83,7 @@ func (s *Server) didClose(raw json.RawMessage) error {
 
 // didSave has the stores asked again what they hold: a person who saves may have changed one.
 // A saved osprey.yaml has them opened anew.
-func (s *Server) didSave(raw json.RawMessage) error {
-	var p documentParams
-	if err := json.Unmarshal(raw, &p); err != nil {
-		return err
-	}
+func (s *Server) didSave(p *documentParams) error {
 	path := pathOf(p.TextDocument.URI)
 	h := s.homeOf(path)
 	switch {
@@ -286,10 +269,8 @@ func (s *Server) diagnostic(text string, f project.Finding) diagnostic {
 
 // placeOf returns the byte at which a finding stands in the text.
 func placeOf(text string, f project.Finding) int {
-	if f.At.Line == 0 {
-		return 0
-	}
-	return points.offset(text, position{f.At.Line - 1, f.At.Column - 1})
+	at, _ := language.NewSource("", text).At(f.At.Line, f.At.Column)
+	return at
 }
 
 // wordLength returns how long the word or string is with which a text begins.

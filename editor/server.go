@@ -108,11 +108,22 @@ var handlers = map[string]func(s *Server, params json.RawMessage) (any, error){
 // notices are what is told and not answered.
 var notices = map[string]func(s *Server, params json.RawMessage) error{
 	"initialized":                     func(s *Server, _ json.RawMessage) error { s.watch(); return nil },
-	"textDocument/didOpen":            (*Server).didOpen,
-	"textDocument/didChange":          (*Server).didChange,
-	"textDocument/didClose":           (*Server).didClose,
-	"textDocument/didSave":            (*Server).didSave,
+	"textDocument/didOpen":            of((*Server).didOpen),
+	"textDocument/didChange":          of((*Server).didChange),
+	"textDocument/didClose":           of((*Server).didClose),
+	"textDocument/didSave":            of((*Server).didSave),
 	"workspace/didChangeWatchedFiles": func(s *Server, _ json.RawMessage) error { s.changedOutside(); return nil },
+}
+
+// of reads what is told of a file.
+func of(tell func(s *Server, p *documentParams) error) func(*Server, json.RawMessage) error {
+	return func(s *Server, raw json.RawMessage) error {
+		p := &documentParams{}
+		if err := json.Unmarshal(raw, p); err != nil {
+			return err
+		}
+		return tell(s, p)
+	}
 }
 
 // at reads the params of a request about a place in a file.

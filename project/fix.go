@@ -56,11 +56,12 @@ func fixFindings(found Findings) (list []Fixed, err error) {
 		if err != nil {
 			continue // it is none
 		}
-		text, end := string(body), len(body)
+		src := language.NewSource(file, string(body))
+		text, end := src.Text, len(body)
 		fixed := Fixed{File: file}
 		for _, f := range slices.Backward(byFile[file]) { // from the end, so that places stay
-			at, ok := offsetAt(text[:end], f.At)
-			if !ok {
+			at, ok := src.At(f.At.Line, f.At.Column)
+			if !ok || at > end {
 				continue
 			}
 			for _, c := range mend.Of(text, at, f.Problem) {
@@ -84,37 +85,6 @@ func fixFindings(found Findings) (list []Fixed, err error) {
 		list = append(list, fixed)
 	}
 	return list, nil
-}
-
-// offsetAt returns the byte at a line and column; false if the text has none there.
-func offsetAt(text string, at language.Position) (int, bool) {
-	src := language.NewSource("", text)
-	offset := 0
-	for line := 1; line < at.Line; line++ {
-		n := lineLength(text[offset:])
-		if n == 0 {
-			return 0, false
-		}
-		offset += n
-	}
-	for i := range src.Line(at.Line) + " " {
-		if src.Position(src.Pos(offset+i)).Column == at.Column {
-			return offset + i, offset+i <= len(text)
-		}
-	}
-	return 0, false
-}
-
-// lineLength returns how long a text's first line is, with its end; 0 if it has none.
-func lineLength(text string) int {
-	i := strings.IndexAny(text, "\r\n")
-	switch {
-	case i < 0:
-		return 0
-	case strings.HasPrefix(text[i:], "\r\n"):
-		return i + 2
-	}
-	return i + 1
 }
 
 // fixFields writes the fields of interfaces out in the types that implement them and lack them.

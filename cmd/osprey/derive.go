@@ -52,7 +52,7 @@ func runDerive(ctx context.Context, c *cli.Command) error {
 		return nil
 	}
 	if len(made.Types) == 0 {
-		return wrongUse("there is nothing to derive")
+		return fmt.Errorf("the source %s holds nothing of which a type could be made; where the types are there first, osprey tables plan %s makes its tables", c.Args().First(), c.Args().First())
 	}
 	if err := made.Write(); err != nil {
 		return fmt.Errorf("the file cannot be written: %s", inWords(err))

@@ -413,23 +413,59 @@ type Post @stored(in: "db", as: "letters", key: "id") {
 	}
 }
 
-// TestDerivePartitions derives a table that is made of others as one, and its views.
+// TestDerivePartitions derives a network of measuring stations: readings in partitions, which are no
+// types of their own, and views over them. MariaDB has partitions without foreign keys, and SQLite
+// none.
 func TestDerivePartitions(t *testing.T) {
+	eachDatabase(t, func(t *testing.T, db *empty) {
+		db.run(`CREATE TABLE stations (id int PRIMARY KEY, name varchar(20) NOT NULL)
+CREATE TABLE readings (station_id int NOT NULL{ REFERENCES stations (id)|| REFERENCES stations (id)}, at {timestamptz|datetime(6)|datetime} NOT NULL, value {numeric|decimal(10,2)|decimal}, PRIMARY KEY (station_id, at)) {PARTITION BY RANGE (at)|PARTITION BY RANGE COLUMNS (at) (PARTITION p2026 VALUES LESS THAN ('2027-01-01'), PARTITION p2027 VALUES LESS THAN ('2028-01-01'))|}
+{CREATE TABLE readings_2026 PARTITION OF readings FOR VALUES FROM ('2026-01-01') TO ('2027-01-01')||}
+{CREATE TABLE readings_2027 PARTITION OF readings FOR VALUES FROM ('2027-01-01') TO ('2028-01-01')||}
+CREATE VIEW latest AS SELECT r.station_id, r.value FROM readings r WHERE r.at = (SELECT max(o.at) FROM readings o WHERE o.station_id = r.station_id)
+INSERT INTO stations VALUES (1, 'Skerrow'), (2, 'Ebbhaven')
+INSERT INTO readings VALUES (1, '2026-03-01 08:00:00{+00||}', 1.5), (1, '2027-03-01 08:00:00{+00||}', 2), (2, '2026-03-01 08:00:00{+00||}', 4)`)
+		dir := db.project("snake", "")
+		text, out, _ := derived(t, dir)
+		if !strings.Contains(out, "3 types: Latest, Reading, Station") {
+			t.Errorf("told is %s\n%s", out, text)
+		}
+		query, want := `{ stations(sort: [{id: ASC}]) { name readings { at value } } latests(sort: [{value: ASC}]) { value } }`,
+			`{"data":{"stations":[{"name":"Skerrow","readings":[{"at":"2026-03-01T08:00:00Z","value":"1.5"},{"at":"2027-03-01T08:00:00Z","value":"2"}]},{"name":"Ebbhaven","readings":[{"at":"2026-03-01T08:00:00Z","value":"4"}]}],"latests":[{"value":"2"},{"value":"4"}]}}`
+		if db.kind == "mysql" { // by the values, the reference is offered, and no more
+			if !strings.Contains(text, `values are keys of Station: station: Station @related(here: "station_id")`) {
+				t.Errorf("derived is\n%s", text)
+			}
+			if err := os.WriteFile(filepath.Join(dir, "schema/own.graphql"), []byte("extend type Station {\n  readings: [Reading!]! @related(there: \"station_id\")\n}\n"), 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+		got := regexp.MustCompile(`"value":"(\d+(?:\.\d*?[1-9])?)\.?0*"`).ReplaceAllString(asked(t, dir, query), `"value":"$1"`)
+		if got != want {
+			t.Errorf("the answer is\n%s\nwant\n%s", got, want)
+		}
+	})
+}
+
+// TestDeriveNothing derives where there is nothing to look at, and of types that nothing holds.
+func TestDeriveNothing(t *testing.T) {
 	db := emptyDatabase(t, "postgres")
-	db.run(`CREATE TABLE stations (id int PRIMARY KEY, name text NOT NULL)
-CREATE TABLE readings (station_id int NOT NULL REFERENCES stations (id), at timestamptz NOT NULL, value numeric, PRIMARY KEY (station_id, at)) PARTITION BY RANGE (at)
-CREATE TABLE readings_2026 PARTITION OF readings FOR VALUES FROM ('2026-01-01') TO ('2027-01-01')
-CREATE TABLE readings_2027 PARTITION OF readings FOR VALUES FROM ('2027-01-01') TO ('2028-01-01')
-CREATE VIEW latest AS SELECT DISTINCT ON (station_id) station_id, value FROM readings ORDER BY station_id, at DESC
-INSERT INTO stations VALUES (1, 'Skerrow')
-INSERT INTO readings VALUES (1, '2026-03-01T08:00Z', 1.5), (1, '2027-03-01T08:00Z', 2)`)
 	dir := db.project("snake", "")
-	text, out, _ := derived(t, dir)
-	if !strings.Contains(out, "3 types: Latest, Reading, Station") {
-		t.Errorf("told is %s\n%s", out, text)
+	if out, errs, code := osprey(t, "derive", "--project", dir, "db"); code != 1 || !strings.Contains(errs, "the source db holds nothing of which a type could be made") {
+		t.Errorf("of an empty database, derive says %d %s%s", code, out, errs)
 	}
-	if got := asked(t, dir, `{ stations { name readings { at value } } latests { value } }`); got != `{"data":{"stations":[{"name":"Skerrow","readings":[{"at":"2026-03-01T08:00:00Z","value":"1.5"},{"at":"2027-03-01T08:00:00Z","value":"2"}]}],"latests":[{"value":"2"}]}}` {
+	db.run("CREATE TABLE papers (body jsonb, words tsvector, place point, span int4range, raw bytea)")
+	text, out, errs := derived(t, dir)
+	if !strings.Contains(text, "  body: JSON\n") || !strings.Contains(out, "1 type: Paper") {
+		t.Errorf("derived is\n%s%s%s", text, out, errs)
+	}
+	if got := asked(t, dir, `{ papers { body } }`); got != `{"data":{"papers":[]}}` {
 		t.Errorf("the answer is %s", got)
+	}
+	url := strings.Replace(demotest.Harbour().InspectionsURL, "/harbour", "/void", 1)
+	empty := demotest.Folder(t, map[string]string{"osprey.yaml": "sources:\n  db: { kind: mongodb, url: \"" + url + "\" }\n"})
+	if out, errs, code := osprey(t, "derive", "--project", empty, "db"); code != 1 || !strings.Contains(errs, "holds nothing of which") {
+		t.Errorf("of an empty document database, derive says %d %s%s", code, out, errs)
 	}
 }
 

@@ -62,32 +62,43 @@ enum Level {
 }
 `
 
+// typed makes a project whose types are written by write, and of which tables runs a command: it
+// must end with a code, and say what is wanted.
+func typed(t *testing.T, db *empty) (dir string, write func(types string), tables func(code int, want string, args ...string) string) {
+	dir = db.project("snake", "")
+	schema := filepath.Join(dir, "schema/types.graphql")
+	write = func(types string) {
+		t.Helper()
+		if err := os.MkdirAll(filepath.Dir(schema), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(schema, []byte(types), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	tables = func(code int, want string, args ...string) string {
+		t.Helper()
+		out, errs, got := osprey(t, append([]string{"tables", args[0], "--project", dir}, append(args[1:], "db")...)...)
+		if got != code || !strings.Contains(out+errs, want) {
+			t.Fatalf("tables %v exits with %d, and does not say %q: %s%s", args, got, want, out, errs)
+		}
+		return out + errs
+	}
+	return dir, write, tables
+}
+
 // TestTables makes tables of types on three databases: they pass check, and can be written to at
 // once; nothing is left to plan; what is undone is gone; what the types get, the tables get.
 func TestTables(t *testing.T) {
 	eachDatabase(t, func(t *testing.T, db *empty) {
-		dir := db.project("snake", "")
-		schema := filepath.Join(dir, "schema/club.graphql")
-		write := func(text string) {
-			t.Helper()
-			if err := os.MkdirAll(filepath.Dir(schema), 0o755); err != nil {
-				t.Fatal(err)
-			}
-			if err := os.WriteFile(schema, []byte(text), 0o644); err != nil {
-				t.Fatal(err)
-			}
-		}
+		dir, write, run := typed(t, db)
 		tables := func(want string, args ...string) string {
 			t.Helper()
-			out, errs, code := osprey(t, append([]string{"tables", args[0], "--project", dir}, args[1:]...)...)
-			if code != 0 || !strings.Contains(out, want) {
-				t.Fatalf("tables %v exits with %d, and does not say %q: %s%s", args, code, want, out, errs)
-			}
-			return out + errs
+			return run(0, want, args...)
 		}
 		write(club)
-		drawn := picture(t, tables("<svg", "plan", "--format", "svg", "db"))
-		told := tables("tables/db/00001_begin.sql has ", "plan", "--name", "Begin", "db")
+		drawn := picture(t, tables("<svg", "plan", "--format", "svg"))
+		told := tables("tables/db/00001_begin.sql has ", "plan", "--name", "Begin")
 		if drawn["rect"] != 1+4 || drawn["path"] != 2*7 || drawn["dashed"] != 1 || drawn["new"] != 4 {
 			t.Errorf("drawn are %v, want four new tables, one of them a join table, and seven foreign keys", drawn)
 		}
@@ -96,14 +107,14 @@ func TestTables(t *testing.T) {
 				t.Errorf("the plan does not say %q:\n%s", want, told)
 			}
 		}
-		tables("00001_begin.sql  waits", "status", "db")
-		tables("run: 00001_begin.sql", "apply", "db")
-		tables("all files were run already", "apply", "db")
-		tables("the database has all that the types need", "plan", "db") // the law
-		if drawn := picture(t, tables("<svg", "plan", "--format", "svg", "db")); drawn["path"] != 2*7 || drawn["new"] != 0 {
+		tables("00001_begin.sql  waits", "status")
+		tables("run: 00001_begin.sql", "apply")
+		tables("all files were run already", "apply")
+		tables("the database has all that the types need", "plan") // the law
+		if drawn := picture(t, tables("<svg", "plan", "--format", "svg")); drawn["path"] != 2*7 || drawn["new"] != 0 {
 			t.Errorf("behind it, drawn are %v, want nothing new", drawn)
 		}
-		if status := tables("00001_begin.sql  run 20", "status", "db"); strings.Contains(status, "lacks") || strings.Contains(status, "may be NULL") {
+		if status := tables("00001_begin.sql  run 20", "status"); strings.Contains(status, "lacks") || strings.Contains(status, "may be NULL") {
 			t.Errorf("behind it, the status is %s", status)
 		}
 		if out, errs, code := osprey(t, "check", dir); code != 0 || strings.Contains(out, " error: ") || strings.Contains(out, "[index]") {
@@ -116,14 +127,14 @@ func TestTables(t *testing.T) {
 		}
 		// What the types get, the tables get, though records are there.
 		write(strings.Replace(strings.Replace(club, "  height: Float\n", "  height: Float\n  shoes: Int!\n", 1), "type Letter ", "type Stamp @stored(in: \"db\", as: \"stamps\", key: \"id\") {\n  id: ID!\n  letter: Letter! @related(here: \"letter_id\")\n}\n\ntype Letter ", 1))
-		if told := tables("00002_tables.sql has 2 steps", "plan", "db"); !strings.Contains(told, "people.shoes may be NULL, since records are there already") {
+		if told := tables("00002_tables.sql has 2 steps", "plan"); !strings.Contains(told, "people.shoes may be NULL, since records are there already") {
 			t.Errorf("told is %s", told)
 		}
-		tables("run: 00002_tables.sql", "apply", "db")
-		tables("the database has all that the types need", "plan", "db")
+		tables("run: 00002_tables.sql", "apply")
+		tables("the database has all that the types need", "plan")
 		// And back.
-		tables("undone: 00002_tables.sql", "undo", "db")
-		if status := tables("00002_tables.sql  waits", "status", "db"); !strings.Contains(status, "the database lacks the column people.shoes") || !strings.Contains(status, "the database lacks the table stamps") {
+		tables("undone: 00002_tables.sql", "undo")
+		if status := tables("00002_tables.sql  waits", "status"); !strings.Contains(status, "the database lacks the column people.shoes") || !strings.Contains(status, "the database lacks the table stamps") {
 			t.Errorf("after it is undone, the status is %s", status)
 		}
 		// A column and a table are called otherwise, and others go, if that is said.
@@ -131,12 +142,12 @@ func TestTables(t *testing.T) {
 			t.Fatal(err)
 		}
 		write(strings.NewReplacer("  height: Float\n", "", "fullName", "wholeName", `as: "letters"`, `as: "mail"`, `{fullName:`, `{wholeName:`).Replace(club))
-		told = tables("00002_otherwise.sql has 3 steps", "plan", "--name", "otherwise", "--rename", "people.full_name=people.whole_name", "--rename", "letters=mail", "--drop", "people.height", "db")
+		told = tables("00002_otherwise.sql has 3 steps", "plan", "--name", "otherwise", "--rename", "people.full_name=people.whole_name", "--rename", "letters=mail", "--drop", "people.height")
 		if strings.Contains(told, "is in the database, and no") {
 			t.Errorf("what is chosen is told all the same: %s", told)
 		}
-		tables("run: 00002_otherwise.sql", "apply", "db")
-		tables("the database has all that the types need", "plan", "db")
+		tables("run: 00002_otherwise.sql", "apply")
+		tables("the database has all that the types need", "plan")
 		if got := asked(t, dir, `{ people(sort: [{id: ASC}]) { wholeName sent { body } } }`); got != `{"data":{"people":[{"wholeName":"Ada","sent":[]},{"wholeName":"Bo","sent":[{"body":"Hi"}]}]}}` {
 			t.Errorf("behind it, the answer is %s", got)
 		}
@@ -145,12 +156,12 @@ func TestTables(t *testing.T) {
 				t.Errorf("%s is taken: %s%s", wrong, out, errs)
 			}
 		}
-		tables("undone: 00002_otherwise.sql", "undo", "db")
+		tables("undone: 00002_otherwise.sql", "undo")
 		write(club)
-		tables("the database has all that the types need", "plan", "db")
-		tables("undone: 00001_begin.sql", "undo", "db")
-		tables("no file was run", "undo", "db")
-		if status := tables("the database lacks the table people", "status", "db"); strings.Contains(status, "is in the database, and no") {
+		tables("the database has all that the types need", "plan")
+		tables("undone: 00001_begin.sql", "undo")
+		tables("no file was run", "undo")
+		if status := tables("the database lacks the table people", "status"); strings.Contains(status, "is in the database, and no") {
 			t.Errorf("after all is undone, the status is %s", status)
 		}
 	})
@@ -229,25 +240,7 @@ enum Level {
 // that are there only where they are named.
 func TestTablesKeys(t *testing.T) {
 	eachDatabase(t, func(t *testing.T, db *empty) {
-		dir := db.project("snake", "")
-		schema := filepath.Join(dir, "schema/pool.graphql")
-		write := func(text string) {
-			t.Helper()
-			if err := os.MkdirAll(filepath.Dir(schema), 0o755); err != nil {
-				t.Fatal(err)
-			}
-			if err := os.WriteFile(schema, []byte(text), 0o644); err != nil {
-				t.Fatal(err)
-			}
-		}
-		tables := func(code int, want string, args ...string) string {
-			t.Helper()
-			out, errs, got := osprey(t, append([]string{"tables", args[0], "--project", dir}, append(args[1:], "db")...)...)
-			if got != code || !strings.Contains(out+errs, want) {
-				t.Fatalf("tables %v exits with %d, and does not say %q: %s%s", args, got, want, out, errs)
-			}
-			return out + errs
-		}
+		dir, write, tables := typed(t, db)
 		const nothing = "the database has all that the types need"
 		write(pool)
 		tables(0, "00001_tables.sql has", "plan")

@@ -167,19 +167,8 @@ func (v *sight) typeDefinition() {
 	}
 	if v.word() == "implements" && (v.keyword == "type" || v.keyword == "interface") {
 		v.next++
-		for {
-			v.got(language.Amp)
-			if v.at(wantInterface) {
-				return
-			}
-			v.implied = append(v.implied, v.word())
-			v.next++
-			if v.at(wantAfterName) {
-				return
-			}
-			if v.kind() != language.Amp {
-				break
-			}
+		if v.list(language.Amp, wantInterface) {
+			return
 		}
 	}
 	if v.directives(locations[v.keyword]) {
@@ -187,26 +176,32 @@ func (v *sight) typeDefinition() {
 	}
 	switch {
 	case v.keyword == "union" && v.got(language.Equals):
-		for {
-			v.got(language.Pipe)
-			if v.at(wantMemberType) {
-				return
-			}
-			v.implied = append(v.implied, v.word())
-			v.next++
-			if v.at(wantAfterName) {
-				return
-			}
-			if v.kind() != language.Pipe {
-				break
-			}
+		if !v.list(language.Pipe, wantMemberType) {
+			v.done()
 		}
-		v.done()
 	case v.got(language.BraceL):
 		v.members()
 	case v.at(wantAfterName):
 	default:
 		v.done()
+	}
+}
+
+// list passes names of types with a sign between them; true if the place is there.
+func (v *sight) list(sign language.Kind, w want) bool {
+	for {
+		v.got(sign)
+		if v.at(w) {
+			return true
+		}
+		v.implied = append(v.implied, v.word())
+		v.next++
+		if v.at(wantAfterName) {
+			return true
+		}
+		if v.kind() != sign {
+			return false
+		}
 	}
 }
 

@@ -108,6 +108,27 @@ func (s *Source) Line(line int) string {
 	return strings.TrimRight(s.Text[s.lines[line-1]:end], "\r\n")
 }
 
+// At returns the byte offset of a place, counted as [Position] counts: the end of its line for a
+// column behind it; false if there is no such line.
+func (s *Source) At(line, column int) (int, bool) {
+	s.once.Do(s.findLines)
+	if line < 1 || line > len(s.lines) || column < 1 {
+		return 0, false
+	}
+	text := s.Line(line)
+	n := 1
+	for i := range len(text) {
+		if !utf8.RuneStart(text[i]) {
+			continue
+		}
+		if n == column {
+			return s.lines[line-1] + i, true
+		}
+		n++
+	}
+	return s.lines[line-1] + len(text), true
+}
+
 // findLines fills lines and marks. A line ends with "\n", "\r\n" or "\r" (section 2.1.2
 // of the specification, Line Terminators).
 func (s *Source) findLines() {

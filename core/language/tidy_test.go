@@ -136,3 +136,26 @@ func TestTidyDeep(t *testing.T) {
 		}
 	}
 }
+
+// TestAt finds each place again by its line and column.
+func TestAt(t *testing.T) {
+	const text = "Häfen 😀\r\n\rx\n\n  y"
+	src := NewSource("", text)
+	for at := range text {
+		if at > 0 && text[at-1] == '\r' && text[at] == '\n' || text[at] == '\r' || text[at] == '\n' {
+			continue
+		}
+		p := src.Position(src.Pos(at))
+		if got, ok := src.At(p.Line, p.Column); !ok || got != at {
+			t.Errorf("byte %d is %s, which is byte %d", at, p, got)
+		}
+	}
+	if at, ok := src.At(1, 99); !ok || at != len("Häfen 😀") {
+		t.Errorf("behind the end of a line is byte %d", at)
+	}
+	for _, place := range [][2]int{{0, 1}, {9, 1}, {1, 0}} {
+		if _, ok := src.At(place[0], place[1]); ok {
+			t.Errorf("there is a place %v", place)
+		}
+	}
+}
