@@ -43,6 +43,7 @@ func StartMariaDB(ctx context.Context, options ...string) (_ *MariaDB, err error
 	}
 	data := filepath.Join(m.dir, "data")
 	install := exec.Command("mysql_install_db", append([]string{"--no-defaults", "--datadir=" + data, "--auth-root-authentication-method=normal", "--skip-test-db", "--skip-name-resolve"}, user...)...)
+	install.Env = append(os.Environ(), "TMPDIR="+m.dir) // as below
 	if out, err := install.CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("MariaDB cannot be set up; run make tools-test: %w\n%s", err, out)
 	}

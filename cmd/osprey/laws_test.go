@@ -18,7 +18,7 @@ var lawSeeds = flag.Int("laws", 6, "how many random schemas tables and types are
 
 // randomTypes makes up types with relationships in all directions, and in circles.
 func randomTypes(r *rand.Rand) string {
-	var b strings.Builder
+	var b, back strings.Builder
 	b.WriteString("type Query {\n  one: [T0!] @read\n}\n")
 	n := 2 + r.IntN(5)
 	scalars := []string{"String", "Int", "Int64", "Float", "Boolean", "Decimal", "DateTime", "Date", "JSON", "E"}
@@ -36,7 +36,11 @@ func randomTypes(r *rand.Rand) string {
 			if other := r.IntN(n); other < i && r.IntN(2) == 0 { // in a circle, nobody could be first
 				must = "!"
 			}
-			fmt.Fprintf(&b, "  to%d: T%d%s @related(here: \"to%d_id\")\n", f, r.IntN(max(1, i+1)), must, f)
+			to := r.IntN(max(1, i+1))
+			fmt.Fprintf(&b, "  to%d: T%d%s @related(here: \"to%d_id\")\n", f, to, must, f)
+			if r.IntN(3) == 0 { // and the other side
+				fmt.Fprintf(&back, "\nextend type T%d {\n  back%dX%d: [T%d!]! @related(there: \"to%d_id\")\n}\n", to, i, f, i, f)
+			}
 		}
 		if other := r.IntN(n); r.IntN(2) == 0 {
 			fmt.Fprintf(&b, "  pairs: [T%d!]! @related(through: {set: \"pairs_%d\", here: [\"one_id\"], there: [\"other_id\"]})\n", other, i)
@@ -50,7 +54,7 @@ func randomTypes(r *rand.Rand) string {
 		b.WriteString("}\n")
 	}
 	b.WriteString("\nenum E {\n  A @at(path: \"a b\")\n  B\n}\n")
-	return b.String()
+	return b.String() + back.String()
 }
 
 // TestTablesLaws holds random types to what must be so of all: when the tables are made of them,

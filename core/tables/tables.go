@@ -276,11 +276,13 @@ func (m *maker) relationships(t schema.Named) {
 			fields = append(fields, o.Fields...)
 		}
 	}
-	for _, f := range fields {
+	own := len(schema.FieldsOf(t))
+	for i, f := range fields {
 		d := f.Directive("related")
 		if d == nil {
 			continue
 		}
+		must := i < own && schema.IsNonNull(f.Type) // not of one of several types that share the table
 		named := schema.NamedOf(f.Type)
 		other := stored(named)
 		if other == nil || text(other, "in") != m.source || m.tables[m.setOf(named)] == nil {
@@ -314,7 +316,7 @@ func (m *maker) relationships(t schema.Named) {
 				m.unique(target, there) // or it would be several
 				continue
 			}
-			m.leads(table, here, target, there, schema.IsNonNull(f.Type))
+			m.leads(table, here, target, there, must)
 		}
 	}
 }
@@ -333,7 +335,8 @@ func (m *maker) leads(table *Table, columns []string, other *Table, there []stri
 		return
 	}
 	for i, name := range columns {
-		if table.column(name) != nil {
+		if c := table.column(name); c != nil {
+			c.NotNull = c.NotNull || must // whichever side was looked at first
 			continue
 		}
 		typ := Type{Scalar: "ID"}

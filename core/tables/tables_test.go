@@ -107,6 +107,28 @@ func TestCompare(t *testing.T) {
 	}
 }
 
+// TestRequiredKeys holds that a foreign key is NOT NULL where its field is required, whichever side of
+// the relationship is looked at first, and may be NULL where only one of several types has it.
+func TestRequiredKeys(t *testing.T) {
+	list := of(t, `type Query { a: [A!] @read }
+type A @stored(in: "db", as: "as", key: "id") { id: ID! bs: [B!]! @related(there: "a_id") }
+type B @stored(in: "db", as: "bs", key: "id") { id: ID! a: A! @related(here: "a_id") }
+interface C @stored(in: "db", as: "cs", key: "id") @kind(by: "kind") { id: ID! a: A! @related(here: "a_id") }
+type D implements C { id: ID! a: A! b: B! @related(here: "b_id") }
+type E implements C { id: ID! a: A! }`)
+	got := map[string]bool{}
+	for _, table := range list {
+		for _, c := range table.Columns {
+			got[table.Name+"."+c.Name] = c.NotNull
+		}
+	}
+	for column, want := range map[string]bool{"bs.a_id": true, "cs.a_id": true, "cs.b_id": false, "cs.kind": true} {
+		if is, ok := got[column]; !ok || is != want {
+			t.Errorf("%s is NOT NULL: %t, want %t", column, is, want)
+		}
+	}
+}
+
 // TestChoices refuses what cannot be chosen.
 func TestChoices(t *testing.T) {
 	for _, test := range []struct {
