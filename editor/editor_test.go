@@ -239,6 +239,10 @@ func TestConfiguration(t *testing.T) {
 	c.write(types, strings.Replace(portTypes, "String!", "Strng!", 1))
 	c.shows(types, "the type Strng is not defined")
 
+	beside := put(t, dir, "notes/a.graphql", "")
+	c.open(beside, "{ craft(")
+	c.shows(beside, "found the end of the document")
+
 	alone := put(t, t.TempDir(), "alone.graphql", "")
 	c.open(alone, "type A {\n")
 	c.shows(alone, "found the end of the document")

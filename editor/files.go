@@ -216,6 +216,11 @@ func (s *Server) check(h *home) {
 			byFile[path] = nil
 		}
 	}
+	for path, d := range s.open {
+		if filepath.Ext(path) == ".graphql" && !h.desk.Holds(path) && project.HomeOf(path) == h.dir { // beside the project's texts
+			s.publish(path, d.text, project.CheckText(path, d.text))
+		}
+	}
 	for path := range s.open { // even what has nothing wrong is told to have been looked at
 		if byFile[path] == nil && (h.desk.Holds(path) || path == filepath.Join(h.dir, project.ConfigFile)) {
 			byFile[path] = nil

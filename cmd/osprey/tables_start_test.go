@@ -30,6 +30,13 @@ func TestTablesAtStart(t *testing.T) {
 		var cmds []*exec.Cmd
 		var said []*bytes.Buffer
 		var addresses []string
+		t.Cleanup(func() {
+			for i := range said {
+				if t.Failed() {
+					t.Logf("the service at %s says: %s", addresses[i], said[i])
+				}
+			}
+		})
 		for range 4 {
 			address, errs := freeAddress(t), &bytes.Buffer{}
 			cmd := exec.Command(program, "start", dir, "--apply-tables", "--listen", address)
