@@ -131,7 +131,7 @@ func (r *schemas) declared(s *jsonschema.Schema) *derive.Declared {
 		r.alternatives(d, alternatives)
 		return d
 	}
-	r.fields(d, s)
+	r.fields(d, s, nil)
 	switch {
 	case len(d.Fields) > 0 && (len(types) == 0 || slices.Equal(types, []string{"object"})):
 	case s.Enum != nil && texts(s.Enum.Values) != nil:
@@ -177,12 +177,17 @@ func (r *schemas) alternatives(d *derive.Declared, list []*jsonschema.Schema) {
 }
 
 // fields adds the fields that a schema, and all that it is made of, says an object has.
-func (r *schemas) fields(d *derive.Declared, s *jsonschema.Schema) {
+// Within are the schemas on the way, which may lead in a circle.
+func (r *schemas) fields(d *derive.Declared, s *jsonschema.Schema, within []*jsonschema.Schema) {
+	if slices.Contains(within, s) {
+		return
+	}
+	within = append(within, s)
+	if s.Ref != nil {
+		r.fields(d, s.Ref, within)
+	}
 	for _, part := range s.AllOf {
-		for part.Ref != nil {
-			part = part.Ref
-		}
-		r.fields(d, part)
+		r.fields(d, part, within)
 	}
 	for _, name := range r.order(s) {
 		if slices.ContainsFunc(d.Fields, func(f derive.DeclaredField) bool { return f.Name == name }) {

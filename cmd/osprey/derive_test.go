@@ -739,6 +739,16 @@ func TestDeriveSchemas(t *testing.T) {
 		if db.kind != "sqlite" {
 			return
 		}
+		// What leads in a circle comes to an end.
+		for _, circle := range []string{`{"$ref": "#"}`, `{"type": "array", "items": {"$ref": "#"}}`, `{"allOf": [{"$ref": "#"}]}`, `{"oneOf": [{"$ref": "#"}]}`, `{"$ref": "#/$defs/a", "$defs": {"a": {"$ref": "#/$defs/b"}, "b": {"$ref": "#/$defs/a"}}}`} {
+			write(strings.Replace(circle, "{", `{"$defs": {"tank": {"type": "array", "items": {"$ref": "#/$defs/tank"}}}, `, 1))
+			if strings.Contains(circle, "$defs") {
+				write(strings.Replace(circle, `"$defs": {`, `"$defs": {"tank": true, `, 1))
+			}
+			if out, errs, code := osprey(t, "derive", "--project", dir, "--print", "db"); code != 0 || !strings.Contains(out, "  hull: JSON!\n") {
+				t.Errorf("of %s, derive says %d %s%s", circle, code, out, errs)
+			}
+		}
 		for _, test := range []struct{ schema, want string }{
 			{`{"type": 7}`, "hull.json is no sound JSON Schema"},
 			{`{"type": `, "hull.json is no JSON, nor YAML"},

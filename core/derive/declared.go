@@ -72,6 +72,8 @@ func (d *deriver) declaredType(s *Declared, set *store.Set, path, name string) s
 	case s.Scalar != "":
 		return s.Scalar
 	case s.Items != nil:
+		d.declared[s] = "JSON" // of a list whose items are such lists
+		defer delete(d.declared, s)
 		list := words.Of(name)
 		if n := len(list); n > 0 {
 			list[n-1] = words.Singular(list[n-1])
