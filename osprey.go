@@ -263,7 +263,8 @@ type StoreRequest struct {
 // the stores is among the answer's errors; the error is of variables that are no
 // JSON, of a saved operation that there is not, or of the context.
 func (s *Service) Ask(ctx context.Context, op Operation) (*Answer, error) {
-	revision := s.project.Revision()
+	revision, release := s.project.Hold()
+	defer release()
 	asked, err := op.request(revision)
 	if err != nil {
 		return nil, err
@@ -308,7 +309,8 @@ func (op *Operation) request(revision *project.Revision) (*project.Request, erro
 // Explain shows which store requests an operation takes, without making them. The
 // error, an [*Error], says why the operation is refused.
 func (s *Service) Explain(op Operation) (string, error) {
-	revision := s.project.Revision()
+	revision, release := s.project.Hold()
+	defer release()
 	asked, err := op.request(revision)
 	if err != nil {
 		return "", err

@@ -68,7 +68,9 @@ func (p *Project) add(a *Additions) error {
 		if !slices.Contains(binding.Namings, added.Naming) {
 			return fmt.Errorf("the source %s has the naming rule %q; there are %s", name, added.Naming, strings.Join(binding.Namings, ", "))
 		}
-		p.Sources[name] = &Source{Name: name, Kind: functions.Local, Store: p.contained(name, added.Store), naming: binding.Naming(added.Naming)}
+		s := &Source{Name: name, Kind: functions.Local, Store: p.contained(name, added.Store), naming: binding.Naming(added.Naming)}
+		s.users.Store(1)
+		p.Sources[name] = s
 	}
 	p.texts = append(p.texts, a.Texts...)
 	return nil

@@ -65,7 +65,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 	if faults != nil {
 		return &Answer{Refused: true, Faults: faults}
 	}
-	p, limits := x.plan, &r.project.Config.Limits
+	p, limits := x.plan, &r.Config.Limits
 	if fault := x.beyond(limits); fault != nil {
 		return &Answer{Refused: true, Faults: []Fault{*fault}}
 	}
@@ -77,12 +77,12 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 	a := &Answer{Plan: p}
 	var once *execute.Once
 	if q.Once != "" && p.Kind == language.Mutation {
-		if r.project.Config.Idempotency == nil {
+		if r.Config.Idempotency == nil {
 			return &Answer{Refused: true, Faults: []Fault{{Message: "this service keeps no keys of mutations", Code: CodeDenied, Fix: "send it without a key, or name a table with idempotency in osprey.yaml"}}}
 		}
 		var err error
 		if once, err = r.once(q, x.source); err != nil {
-			return &Answer{Refused: true, Faults: []Fault{{Message: fmt.Sprintf("the source %s %s", r.project.Config.Idempotency.Source, told(err)), Code: string(store.Down)}}}
+			return &Answer{Refused: true, Faults: []Fault{{Message: fmt.Sprintf("the source %s %s", r.Config.Idempotency.Source, told(err)), Code: string(store.Down)}}}
 		}
 		send = nil
 	}

@@ -39,7 +39,7 @@ func OpenDesk(ctx context.Context, dir string, log *slog.Logger) (*Desk, error) 
 		d.project, d.config = p, placed(problems, inOne(p.config))
 	case errors.As(err, &findings):
 		d.config = findings
-		d.project = &Project{Dir: dir, Config: &Config{}, Sources: map[string]*Source{}, log: log, failed: newFailureLog(log), changed: make(chan string, 1)}
+		d.project = &Project{Dir: dir, content: &content{Config: &Config{}, Sources: map[string]*Source{}}, log: log, failed: newFailureLog(log), changed: make(chan string, 1)}
 	default:
 		return nil, err
 	}
@@ -64,7 +64,8 @@ func (d *Desk) Look(open map[string]string) *Written {
 	s, bound, findings := p.build()
 	if bound != nil && !findings.Failed() {
 		saved, _ := savedByName(p.Operations)
-		d.last = newRevision(p, s, bound, saved)
+		p.serve(newRevision(p, s, bound, saved))
+		d.last = p.Revision()
 	}
 	if len(p.texts) > 0 { // an empty project lacks everything, and needs not be told
 		for i := range findings {

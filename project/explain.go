@@ -87,13 +87,13 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 	if faults != nil {
 		return nil, faults
 	}
-	e := &Explanation{Operation: p.Name, Requests: p.Requests(), Limit: int(r.project.Config.Limits.StoreRequests), Waves: []WaveOut{}}
+	e := &Explanation{Operation: p.Name, Requests: p.Requests(), Limit: int(r.Config.Limits.StoreRequests), Waves: []WaveOut{}}
 	for _, f := range p.Fetches {
 		if len(e.Waves) < f.Wave {
 			e.Waves = append(e.Waves, WaveOut{Wave: f.Wave})
 		}
 		w := &e.Waves[f.Wave-1]
-		out := RequestOut{ID: f.ID, After: feeders(f), Source: f.Source, Kind: r.project.Sources[f.Source].Kind}
+		out := RequestOut{ID: f.ID, After: feeders(f), Source: f.Source, Kind: r.Sources[f.Source].Kind}
 		if f.Unit != nil {
 			out.Transaction, out.Apart, out.Locks = f.Unit.Name(), f.Unit.Writing.Apart, locks(f)
 			out.Elsewhere = f.Unit.Others[f.ID] != nil

@@ -71,7 +71,7 @@ func (p *Project) checkOnce(bound *binding.Bound) Findings {
 
 // once returns how a mutation is done once; nil if it is not.
 func (r *Revision) once(q *Request, from *language.Source) (*execute.Once, error) {
-	c := r.project.Config.Idempotency
+	c := r.Config.Idempotency
 	source := r.Bound.Sources[c.Source]
 	if source.Catalogue == nil {
 		return nil, store.NotReady(nil)

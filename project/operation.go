@@ -76,12 +76,12 @@ func (r *Revision) operation(d *parsed, name string) (*operation, []Fault) {
 // refuse returns why an operation is not run, whatever its variables are; nil
 // if it is.
 func (r *Revision) refuse(d *parsed, op *language.Operation) []Fault {
-	limit := int(r.project.Config.Limits.Fields)
+	limit := int(r.Config.Limits.Fields)
 	if validate.Exceeds(r.Schema, d.doc, op, limit) {
 		return []Fault{{Message: fmt.Sprintf("the operation asks for more than %d fields, which is the limit: a fragment counts wherever it is spread, and a field of an interface or union for each of its types", limit), Code: CodeLimit,
 			Fix: "ask for less at once, or raise limits.fields in osprey.yaml", Locations: []language.Position{d.source.Position(op.Pos)}}}
 	}
-	if on := r.project.Config.Introspection; on != nil && !*on {
+	if on := r.Config.Introspection; on != nil && !*on {
 		if pos := validate.Introspects(d.doc, op); pos != language.NoPos {
 			return []Fault{{Message: "introspection is switched off for this service", Code: CodeDenied, Locations: []language.Position{d.source.Position(pos)}}}
 		}
@@ -107,7 +107,7 @@ func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value, o
 		}
 	}
 	p := plan.Build(r.Bound, d.doc, def, vars, r.prepare)
-	limits := &r.project.Config.Limits
+	limits := &r.Config.Limits
 	v := variant{prefix + p.Depends.Key(vars), p, r.timed(p), p.MostRecords(nil, int64(limits.Page)) > int64(limits.Records)}
 	bytes := int64(len(v.key)) + bytesOf(p)
 	if p.Refused != "" || !r.known.grow(d.hash, d, bytes) {
@@ -132,10 +132,10 @@ func together(op *language.Operation) *language.Operation {
 // time that its sources wait. One that cannot is spared a timer, which costs
 // some 5 µs where the whole answer may cost 100.
 func (r *Revision) timed(p *plan.Plan) bool {
-	limit := time.Duration(r.project.Config.Limits.Timeout)
+	limit := time.Duration(r.Config.Limits.Timeout)
 	for _, f := range p.Fetches {
 		timeout := store.DefaultTimeout
-		if c := r.project.Config.Sources[f.Source]; c == nil {
+		if c := r.Config.Sources[f.Source]; c == nil {
 			return true // a program brought it, and nobody knows how long it takes
 		} else if c.Timeout > 0 {
 			timeout = time.Duration(c.Timeout)

@@ -28,18 +28,27 @@ import (
 
 // A Project is an open project folder.
 type Project struct {
-	Dir     string
+	Dir string
+	// What was read last, of which the next revision is made. What is served is that of the
+	// current revision.
+	*content
+
+	current atomic.Pointer[Revision]
+	log     *slog.Logger
+	failed  *failureLog
+	changed chan string // sources that say that they have changed
+	closed  atomic.Bool
+}
+
+// A content is what the files of a project say, with the sources that are open for it.
+type content struct {
 	Config  *Config
 	Sources map[string]*Source
 	// Operations are the texts of operations/, which are checked with the schema.
 	Operations []SavedOperation
 
-	config  *language.Source // osprey.yaml
-	texts   []schema.Text
-	current atomic.Pointer[Revision]
-	log     *slog.Logger
-	failed  *failureLog
-	changed chan string // sources that say that they have changed
+	config *language.Source // osprey.yaml
+	texts  []schema.Text
 }
 
 // Open loads the project in dir. The error is [Findings] if the project is at
@@ -81,7 +90,7 @@ func read(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*
 	if err != nil {
 		return nil, problems, err
 	}
-	p := &Project{Dir: dir, Config: config, config: src, log: log, failed: newFailureLog(log), changed: make(chan string, 16)}
+	p := &Project{Dir: dir, content: &content{Config: config, config: src}, log: log, failed: newFailureLog(log), changed: make(chan string, 16)}
 	var more language.Problems
 	p.Sources, more = openSources(config, src)
 	problems = append(problems, more...)
@@ -198,7 +207,7 @@ func (p *Project) Load() (Findings, error) {
 	if findings = append(findings, more...); findings.Failed() {
 		return findings, findings
 	}
-	p.current.Store(newRevision(p, s, bound, saved))
+	p.serve(newRevision(p, s, bound, saved))
 	return findings, nil
 }
 
@@ -226,9 +235,6 @@ func (p *Project) checkSaved(s *schema.Schema) (map[string]string, Findings) {
 	saved, twice := savedByName(p.Operations)
 	return saved, append(findings, twice...)
 }
-
-// Revision returns the current revision.
-func (p *Project) Revision() *Revision { return p.current.Load() }
 
 // lookAgain asks that the catalogue of a source be read again. It does not wait.
 func (p *Project) lookAgain(source string) {
@@ -306,10 +312,12 @@ func (p *Project) readAgain(ctx context.Context, name string, c *change) {
 // Health tells, for each source, whether its store answers now; nil if so.
 func (p *Project) Health(ctx context.Context) map[string]error {
 	health := map[string]error{}
-	bound := p.Revision().Bound.Sources
+	r, release := p.Hold()
+	defer release()
+	bound := r.Bound.Sources
 	var mu sync.Mutex
 	var wait sync.WaitGroup
-	for name, s := range p.Sources {
+	for name, s := range r.Sources {
 		wait.Go(func() {
 			err := s.Store.Ping(ctx)
 			if err == nil && bound[name].Catalogue == nil {
@@ -335,8 +343,9 @@ type SourceState struct {
 // States tells how all sources are.
 func (p *Project) States() map[string]SourceState {
 	states := map[string]SourceState{}
-	for name, s := range p.Sources {
-		state := SourceState{Kind: s.Kind, Known: p.Revision().Bound.Sources[name].Catalogue != nil}
+	r := p.Revision()
+	for name, s := range r.Sources {
+		state := SourceState{Kind: s.Kind, Known: r.Bound.Sources[name].Catalogue != nil}
 		if g, ok := s.Store.(*guard.Source); ok {
 			now := g.State()
 			state.Asks = &now
@@ -344,13 +353,4 @@ func (p *Project) States() map[string]SourceState {
 		states[name] = state
 	}
 	return states
-}
-
-// Close closes all sources.
-func (p *Project) Close() {
-	for _, s := range p.Sources {
-		if err := s.Store.Close(); err != nil {
-			p.log.Warn("a source did not close", "source", s.Name, "error", err)
-		}
-	}
 }

@@ -7,6 +7,7 @@ import (
 	"maps"
 	"slices"
 	"sync"
+	"sync/atomic"
 
 	"osprey/core/binding"
 	"osprey/core/language"
@@ -20,8 +21,10 @@ import (
 type Revision struct {
 	Schema *schema.Schema
 	Bound  *binding.Bound
+	*content
 
 	project *Project
+	holds   atomic.Int64 // those who use it; 0 when it is done
 	known   *kept
 	saved   map[string]string // texts of operations/ by the names of their operations
 }
@@ -29,7 +32,10 @@ type Revision struct {
 var seed = maphash.MakeSeed()
 
 func newRevision(p *Project, s *schema.Schema, bound *binding.Bound, saved map[string]string) *Revision {
-	return &Revision{Schema: s, Bound: bound, project: p, known: newKept(int64(p.Config.Limits.Plans)), saved: saved}
+	r := &Revision{Schema: s, Bound: bound, content: p.content, project: p, known: newKept(int64(p.Config.Limits.Plans)), saved: saved}
+	r.holds.Store(1) // by being the current one
+	r.take()
+	return r
 }
 
 // A parsed is a parsed and validated text of operations with its plans.
@@ -82,12 +88,12 @@ func (r *Revision) Plans() PlansState { return r.known.state() }
 // not known cannot be asked yet.
 func (r *Revision) prepare(source string, reads []*store.Read) (store.Request, error) {
 	catalogue := r.Bound.Sources[source].Catalogue
-	if r.project.Sources[source].Elsewhere() {
+	if r.Sources[source].Elsewhere() {
 		return nil, errElsewhere
 	}
 	if catalogue == nil {
-		_, err := r.project.Sources[source].known()
+		_, err := r.Sources[source].known()
 		return nil, store.NotReady(err)
 	}
-	return r.project.Sources[source].Store.Prepare(catalogue, reads)
+	return r.Sources[source].Store.Prepare(catalogue, reads)
 }

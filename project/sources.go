@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"osprey/core/binding"
@@ -27,6 +28,7 @@ type Source struct {
 	Store store.Source
 
 	naming binding.Naming
+	users  atomic.Int64 // contents and revisions that have it
 
 	mu        sync.Mutex // guards what follows
 	catalogue *store.Catalogue
@@ -157,6 +159,7 @@ func openSources(config *Config, src *language.Source) (map[string]*Source, lang
 				s.Store = guarded(opened, c)
 			}
 		}
+		s.users.Store(1) // the content that it is opened for
 		sources[name] = s
 	}
 	return sources, problems

@@ -41,7 +41,8 @@ func (s *Service) endpoint(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, media, bad)
 		return
 	}
-	revision := s.Project.Revision()
+	revision, release := s.Project.Hold()
+	defer release()
 	if bad = fill(q, revision); bad != nil {
 		s.refuse(w, media, bad)
 		return

@@ -16,16 +16,16 @@ import (
 // a request of HTTP/1.0 without a host, as a balancer's probe may be: no browser
 // sends one.
 func (s *Service) checkHost(next http.Handler) http.Handler {
-	if s.Listen == "" && len(s.Project.Config.Hosts) == 0 {
-		return next // another program's server, which knows its hosts
-	}
-	known := append([]string{"localhost", hostOf(s.Listen)}, s.Project.Config.Hosts...)
-	for i := range known {
-		known[i] = strings.ToLower(known[i])
+	isKnown := func(host string) bool {
+		own := s.Project.Revision().Config.Hosts
+		if s.Listen == "" && len(own) == 0 {
+			return true // another program's server, which knows its hosts
+		}
+		return host == "localhost" || strings.EqualFold(host, hostOf(s.Listen)) || slices.ContainsFunc(own, func(h string) bool { return strings.EqualFold(h, host) })
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		host := strings.TrimSuffix(strings.ToLower(hostOf(r.Host)), ".") // a root's dot changes nothing
-		if _, err := netip.ParseAddr(host); err != nil && r.Host != "" && !slices.Contains(known, host) {
+		if _, err := netip.ParseAddr(host); err != nil && r.Host != "" && !isKnown(host) {
 			problem(w, http.StatusMisdirectedRequest, fmt.Sprintf("this service does not answer for the host %q", clipped(host)), "if it should, add the name to \"hosts:\" in osprey.yaml")
 			return
 		}

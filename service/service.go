@@ -106,7 +106,8 @@ func (s *Service) schema(w http.ResponseWriter, r *http.Request) {
 
 // plans explains an operation without running it.
 func (s *Service) plans(w http.ResponseWriter, r *http.Request) {
-	revision := s.Project.Revision()
+	revision, release := s.Project.Hold()
+	defer release()
 	q, bad := s.decodeBody(r)
 	if bad == nil {
 		bad = fill(q, revision)
@@ -134,7 +135,7 @@ func (s *Service) plans(w http.ResponseWriter, r *http.Request) {
 // tellsStatements reports whether a caller may see what stores are sent: by
 // default one on this machine, who can see the stores too.
 func (s *Service) tellsStatements(r *http.Request) bool {
-	switch s.Project.Config.Statements {
+	switch s.Project.Revision().Config.Statements {
 	case project.StatementsEveryone:
 		return true
 	case project.StatementsNobody:
@@ -150,7 +151,7 @@ func (s *Service) operations(w http.ResponseWriter, r *http.Request) {
 		Text string `json:"text"`
 	}
 	list := []saved{}
-	for _, op := range s.Project.Operations {
+	for _, op := range s.Project.Revision().Operations {
 		list = append(list, saved{op.Name, op.Text})
 	}
 	text, _ := json.Marshal(map[string]any{"operations": list})
