@@ -33,6 +33,8 @@ type Config struct {
 	// Names under which the service is asked, beside addresses, localhost and the name in
 	// listen. A request for another host is answered with 421.
 	Hosts []string `yaml:"hosts" form:"list of host names"`
+	// Whether a service follows the project's files, and serves what is saved.
+	Watch bool `yaml:"watch" default:"false"`
 	// Who is shown the statements that stores are sent: callers on this machine, everyone or nobody.
 	Statements string `yaml:"statements" default:"loopback" form:"loopback, everyone, nobody"`
 	// How long requests are still taken after the service was told to stop, while /ready says so.

@@ -22,6 +22,16 @@ func (f Findings) Failed() bool {
 	return slices.ContainsFunc(f, func(x Finding) bool { return x.Severity == language.Error })
 }
 
+// Errors returns the findings that are errors.
+func (f Findings) Errors() Findings {
+	return slices.DeleteFunc(slices.Clone(f), func(x Finding) bool { return x.Severity != language.Error })
+}
+
+// Restart returns the findings that tell what holds from the next start only.
+func (f Findings) Restart() Findings {
+	return slices.DeleteFunc(slices.Clone(f), func(x Finding) bool { return x.Rule != ruleRestart })
+}
+
 // Error returns the number of errors.
 func (f Findings) Error() string {
 	n := 0

@@ -38,6 +38,9 @@ type Project struct {
 	failed  *failureLog
 	changed chan string // sources that say that they have changed
 	closed  atomic.Bool
+	trouble atomic.Pointer[Findings]
+	with    *Additions
+	making  sync.Mutex // held while a revision is made
 }
 
 // A content is what the files of a project say, with the sources that are open for it.
@@ -90,9 +93,9 @@ func read(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*
 	if err != nil {
 		return nil, problems, err
 	}
-	p := &Project{Dir: dir, content: &content{Config: config, config: src}, log: log, failed: newFailureLog(log), changed: make(chan string, 16)}
+	p := &Project{Dir: dir, content: &content{Config: config, config: src}, log: log, failed: newFailureLog(log), changed: make(chan string, 16), with: with}
 	var more language.Problems
-	p.Sources, more = openSources(config, src)
+	p.Sources, more = openSources(config, src, nil)
 	problems = append(problems, more...)
 	if p.texts, err = readSchema(dir); with.Bare && (errors.Is(err, errNoSchema) || errors.Is(err, errNoFiles)) {
 		err = nil
@@ -180,7 +183,7 @@ func (p *Project) readCatalogues(ctx context.Context) []*Source {
 	var answered []*Source
 	var mu sync.Mutex
 	var wait sync.WaitGroup
-	for _, s := range p.Sources {
+	for _, s := range p.known().Sources {
 		if c, _ := s.known(); c != nil {
 			continue
 		}
@@ -196,9 +199,23 @@ func (p *Project) readCatalogues(ctx context.Context) []*Source {
 	return answered
 }
 
+// known returns what was read last.
+func (p *Project) known() *content {
+	p.making.Lock()
+	defer p.making.Unlock()
+	return p.content
+}
+
 // Load builds a revision of the schema and, if it has no errors, makes it the
 // current one. Requests that are under way finish on the one before.
 func (p *Project) Load() (Findings, error) {
+	p.making.Lock()
+	defer p.making.Unlock()
+	return p.load()
+}
+
+// load is [Project.Load] for who holds making.
+func (p *Project) load() (Findings, error) {
 	s, bound, findings := p.build()
 	if bound == nil || findings.Failed() {
 		return findings, findings
@@ -295,7 +312,11 @@ type change struct {
 // not fit are errors.
 func (p *Project) readAgain(ctx context.Context, name string, c *change) {
 	c.looked = time.Now()
-	if err := p.Sources[name].readCatalogue(ctx); err != nil {
+	source := p.known().Sources[name]
+	if source == nil {
+		return // the configuration has it no more
+	}
+	if err := source.readCatalogue(ctx); err != nil {
 		return // it is down, too; Follow tries it again
 	}
 	findings, err := p.Load()

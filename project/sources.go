@@ -134,33 +134,40 @@ func ints(list []Count) (n []int) {
 }
 
 // openSources opens every source, connecting to none. One that cannot be opened, or in
-// whose entry something is wrong, stands there as one of which nothing is known.
-func openSources(config *Config, src *language.Source) (map[string]*Source, language.Problems) {
+// whose entry something is wrong, stands there as one of which nothing is known. What keep
+// gives for an entry is taken instead of opening it; it may be nil.
+func openSources(config *Config, src *language.Source, keep func(name string, c *SourceConfig) *Source) (map[string]*Source, language.Problems) {
 	var problems language.Problems
 	sources := map[string]*Source{}
 	for _, name := range sortedNames(config.Sources) {
 		c := config.Sources[name]
+		if keep != nil && !config.broken[name] {
+			if known := keep(name, c); known != nil {
+				known.users.Add(1)
+				sources[name] = known
+				continue
+			}
+		}
 		pos := findText(src, name+":")
 		s := &Source{Name: name, Kind: c.Kind, naming: binding.Naming(c.Naming)}
+		s.users.Store(1) // the content that it is opened for
+		sources[name] = s
+		s.Store = &broken{}
 		open := kinds[c.Kind]
 		switch {
 		case config.broken[name]:
-			s.Store = &broken{}
 		case open == nil:
 			problems.Add(ruleConfig, pos, "the source %s is of the kind %q%s", name, c.Kind, language.DidYouMean(c.Kind, sortedNames(kinds))).
 				Fix = "kinds are " + language.OneOf(sortedNames(kinds))
-			s.Store = &broken{}
 		default:
 			opened, err := open(filepath.Dir(src.Name), c)
 			for _, err := range each(err) {
 				problems.Add(ruleConfig, pos, "the source %s cannot be opened: %v", name, err)
 			}
-			if s.Store = (&broken{}); err == nil {
+			if err == nil {
 				s.Store = guarded(opened, c)
 			}
 		}
-		s.users.Store(1) // the content that it is opened for
-		sources[name] = s
 	}
 	return sources, problems
 }

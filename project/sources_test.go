@@ -38,7 +38,7 @@ func TestOpenSources(t *testing.T) {
 		if len(problems) > 0 {
 			t.Fatalf("%s: %v", test.text, problems)
 		}
-		sources, problems := openSources(config, src)
+		sources, problems := openSources(config, src, nil)
 		got := ""
 		for _, p := range problems {
 			got += p.Msg + " → " + p.Fix

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
+	"path/filepath"
 	"time"
 
 	"osprey/core/store"
@@ -13,6 +14,36 @@ import (
 // live answers as long as the process does.
 func (s *Service) live(w http.ResponseWriter, r *http.Request) {
 	write(w, http.StatusOK, "application/json; charset=utf-8", []byte(`{"live":true}`))
+}
+
+// A filesState tells that the project's files were changed, and are not served, since something is
+// wrong with them.
+type filesState struct {
+	Problem string `json:"problem"`
+	Fix     string `json:"fix,omitempty"`
+	Place   string `json:"place,omitempty"` // file:line:column
+	More    int    `json:"more,omitempty"`  // how many further errors there are
+}
+
+// files tells what is wrong with the files as they were read last: to callers who may see
+// statements, what it is; to others, that it is so.
+func (s *Service) files(r *http.Request) *filesState {
+	trouble := s.Project.Trouble().Errors()
+	if len(trouble) == 0 {
+		return nil
+	}
+	if !s.tellsStatements(r) {
+		return &filesState{Problem: "the project's files have errors, and what was served before is served still"}
+	}
+	first := trouble[0]
+	state := &filesState{Problem: first.Msg, Fix: first.Fix, More: len(trouble) - 1}
+	if at := first.At; at.Name != "" {
+		if within, err := filepath.Rel(s.Project.Dir, at.Name); err == nil {
+			at.Name = filepath.ToSlash(within)
+		}
+		state.Place = at.String()
+	}
+	return state
 }
 
 // ready tells whether every source's store answers: 200 if so, otherwise 503
@@ -27,7 +58,8 @@ func (s *Service) ready(w http.ResponseWriter, r *http.Request) {
 	answer := struct {
 		Ready   bool             `json:"ready"`
 		Sources map[string]state `json:"sources"`
-	}{true, map[string]state{}}
+		Files   *filesState      `json:"files,omitempty"` // what is wrong with them
+	}{true, map[string]state{}, s.files(r)}
 	if s.stopping.Load() {
 		write(w, http.StatusServiceUnavailable, "application/json; charset=utf-8", []byte(`{"ready":false,"stopping":true}`))
 		return

@@ -15,7 +15,8 @@ func (s *Service) status(w http.ResponseWriter, r *http.Request) {
 		Requests int64                          `json:"requests"` // under way, this one too
 		Plans    project.PlansState             `json:"plans"`
 		Sources  map[string]project.SourceState `json:"sources"`
-	}{s.stopping.Load(), s.underWay.Load(), s.Project.Revision().Plans(), s.Project.States()})
+		Files    *filesState                    `json:"files,omitempty"`
+	}{s.stopping.Load(), s.underWay.Load(), s.Project.Revision().Plans(), s.Project.States(), s.files(r)})
 	if err != nil {
 		panic(err) // the states hold nothing that JSON cannot
 	}

@@ -80,7 +80,7 @@ func runDemo(ctx context.Context, c *cli.Command) error {
 	for name, value := range h.Environ() {
 		os.Setenv(name, value)
 	}
-	return serve(ctx, c, dir, listen, func(address string) {
+	return serve(ctx, c, dir, listen, true, func(address string) {
 		url := ""
 		if port != 7420 {
 			url = " --url " + address

@@ -147,13 +147,13 @@ func (d *database) config(naming string) string {
 		if d.service.Header != "" {
 			headers[d.service.Header] = d.service.Scheme + "${" + d.token() + ":-}"
 		}
-		return "# yaml-language-server: $schema=osprey.schema.json\n" + project.ServiceConfig(&project.ServiceEntry{Name: d.name, URL: d.url, JSONAPI: d.jsonAPI, Headers: headers, Sets: d.service.Sets, Schemas: d.schemas()})
+		return "# yaml-language-server: $schema=osprey.schema.json\nwatch: true\n" + project.ServiceConfig(&project.ServiceEntry{Name: d.name, URL: d.url, JSONAPI: d.jsonAPI, Headers: headers, Sets: d.service.Sets, Schemas: d.schemas()})
 	}
 	address := fmt.Sprintf("%q", d.url)
 	if d.variable != "" {
 		address = "${" + d.variable + "}"
 	}
-	return fmt.Sprintf("# yaml-language-server: $schema=osprey.schema.json\nsources:\n  %s:\n    kind: %s\n    url: %s\n    naming: %s\n", d.name, d.kind, address, naming)
+	return fmt.Sprintf("# yaml-language-server: $schema=osprey.schema.json\nwatch: true\nsources:\n  %s:\n    kind: %s\n    url: %s\n    naming: %s\n", d.name, d.kind, address, naming)
 }
 
 // schemaFile is the file of the JSON Schema of what a service's records have in them.

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"log/slog"
 	"net"
+	"os"
+	"os/signal"
 	"strings"
 	"syscall"
 	"time"
@@ -28,9 +30,11 @@ func startCommand() *cli.Command {
 		ArgsUsage: "[DIR]",
 		Description: "Serves the project until it is told to stop (Ctrl-C or SIGTERM); requests under way\n" +
 			"then finish. A store that is down does not keep the service from starting: /ready says\n" +
-			"so, and Osprey tries it again every few seconds.\n\nExample:\n   osprey start demo/harbour --listen 127.0.0.1:8420",
+			"so, and Osprey tries it again every few seconds. SIGHUP has the files read again: what is\n" +
+			"sound is served from then on, and what is not leaves what was served before.\n\nExample:\n   osprey start demo/harbour --listen 127.0.0.1:8420",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "listen", Usage: "host:port to listen on, instead of that in osprey.yaml"},
+			&cli.BoolFlag{Name: "watch", Usage: "follow the project's files, and serve what is saved; watch: true in osprey.yaml does the same"},
 			&cli.BoolFlag{Name: "apply-tables", Usage: "run the files of tables/ first that were not run yet; of several services, one does it"},
 		},
 		OnUsageError: usageError,
@@ -47,14 +51,14 @@ func startCommand() *cli.Command {
 					return faulty(c, err)
 				}
 			}
-			return serve(ctx, c, dir, c.String("listen"), func(string) {})
+			return serve(ctx, c, dir, c.String("listen"), c.Bool("watch"), func(string) {})
 		},
 	}
 }
 
 // serve serves the project in dir until ctx ends. listening is told the
 // address when requests are taken.
-func serve(ctx context.Context, c *cli.Command, dir, listen string, listening func(address string)) error {
+func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, listening func(address string)) error {
 	log := slog.New(slog.NewTextHandler(c.Root().ErrWriter, nil))
 	p, findings, err := project.OpenWith(ctx, dir, log, &project.Additions{Waiting: waiting(c)})
 	printFindings(c.Root().ErrWriter, findings)
@@ -78,8 +82,62 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, listening fu
 	address := "http://" + l.Addr().String()
 	fmt.Fprintf(c.Root().ErrWriter, "osprey: serving %s\n  console   %s/console/\n  endpoint  %s/graphql\n", dir, address, address)
 	listening(address)
+	if err := followFiles(ctx, c, p, watch || p.Config.Watch); err != nil {
+		return err
+	}
 	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Config.Limits.Body), Listen: listen})
 	return s.Serve(ctx, l, service.Stop{Drain: drainOf(p.Config, l.Addr())})
+}
+
+// followFiles reads the project's files again on SIGHUP and, if they are watched, when they change.
+func followFiles(ctx context.Context, c *cli.Command, p *project.Project, watch bool) error {
+	again := make(chan struct{}, 1)
+	ask := func() {
+		select {
+		case again <- struct{}{}:
+		default: // they will be read
+		}
+	}
+	if watch {
+		if err := project.Watch(ctx, p.Dir, ask); err != nil {
+			return fmt.Errorf("the files of %s cannot be followed: %s", p.Dir, inWords(err))
+		}
+	}
+	hup := make(chan os.Signal, 1)
+	signal.Notify(hup, syscall.SIGHUP)
+	go func() {
+		defer signal.Stop(hup)
+		broken := false
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-hup:
+				ask()
+				continue
+			case <-again:
+			}
+			findings, err := p.Reload(ctx)
+			switch {
+			case ctx.Err() != nil:
+				return
+			case err == nil:
+				fmt.Fprintf(c.Root().ErrWriter, "osprey: serving the files as of %s\n", time.Now().Format(time.TimeOnly))
+				printFindings(c.Root().ErrWriter, findings.Restart())
+				broken = false
+				continue
+			case findings == nil:
+				fmt.Fprintf(c.Root().ErrWriter, "osprey: %s\n", inWords(err))
+			default:
+				printFindings(c.Root().ErrWriter, findings.Errors())
+			}
+			if !broken {
+				fmt.Fprintln(c.Root().ErrWriter, "osprey: what was served before is served still, until this is mended")
+			}
+			broken = true
+		}
+	}()
+	return nil
 }
 
 // waiting tells which sources a project waits for.

@@ -1,0 +1,129 @@
+package project
+
+import (
+	"context"
+	"errors"
+	"reflect"
+	"slices"
+	"strings"
+
+	"osprey/core/language"
+	"osprey/stores/functions"
+)
+
+// Reload reads the project's files again, and serves what they say from then on, if it is sound;
+// if not, what is served stays. Sources whose entry in osprey.yaml is the same keep what they have
+// open. Several may call it at once: one after the other reads the files. The error is [Findings]
+// if the project is at fault.
+func (p *Project) Reload(ctx context.Context) (findings Findings, err error) {
+	defer func() {
+		if err != nil && ctx.Err() == nil {
+			if findings == nil {
+				findings = Findings{{Problem: &language.Problem{Rule: ruleConfig, Msg: err.Error()}}}
+			}
+			p.trouble.Store(&findings)
+			return
+		}
+		p.trouble.Store(nil)
+	}()
+	next, problems, err := p.readAnew()
+	if err != nil {
+		errors.As(err, &findings)
+		return findings, err
+	}
+	// Stores that are new tell what they hold before anything waits for them.
+	aside := &Project{Dir: p.Dir, content: next, log: p.log, failed: p.failed, changed: p.changed, with: p.with}
+	aside.readCatalogues(ctx)
+	p.making.Lock()
+	defer p.making.Unlock()
+	if p.closed.Load() || ctx.Err() != nil {
+		p.giveUp(next)
+		return nil, context.Cause(ctx)
+	}
+	before := p.content
+	p.content = next
+	if problems.Failed() { // nothing of it is served; what else is wrong is told
+		_, _, findings = p.build()
+		findings = append(placed(problems, inOne(next.config)), findings...)
+		err = findings
+	} else {
+		findings, err = p.load()
+	}
+	if err != nil {
+		p.content = before
+		p.giveUp(next)
+		return findings, err
+	}
+	p.giveUp(before)
+	return append(findings, p.fixedInPlace(before.Config, next)...), nil
+}
+
+// Trouble returns what is wrong with the files as they were read last, so that what was served
+// before is served still; nil if nothing is.
+func (p *Project) Trouble() Findings {
+	if t := p.trouble.Load(); t != nil {
+		return *t
+	}
+	return nil
+}
+
+// readAnew reads the project's files, and opens the sources that are new.
+func (p *Project) readAnew() (*content, language.Problems, error) {
+	src, config, problems, err := configOf(p.Dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	next := &content{Config: config, config: src}
+	before := p.known()
+	sources, more := openSources(config, src, func(name string, c *SourceConfig) *Source {
+		known := before.Sources[name]
+		if known == nil || !reflect.DeepEqual(before.Config.Sources[name], c) {
+			return nil
+		}
+		if _, wrong := known.Store.(*broken); wrong {
+			return nil
+		}
+		return known
+	})
+	next.Sources = sources
+	for name, s := range before.Sources { // what a program brings stays
+		if _, isAbsent := s.Store.(*absent); s.Kind == functions.Local && !isAbsent && (next.Sources[name] == nil || next.Sources[name] != s) {
+			s.users.Add(1)
+			next.Sources[name] = s
+		}
+	}
+	problems = append(problems, more...)
+	next.texts, err = readSchema(p.Dir)
+	if err != nil && len(p.with.Texts) > 0 && (errors.Is(err, errNoSchema) || errors.Is(err, errNoFiles)) {
+		err = nil
+	}
+	if err == nil {
+		next.Operations, err = readOperations(p.Dir)
+	}
+	if err != nil {
+		p.giveUp(next)
+		return nil, nil, err
+	}
+	next.texts = append(next.texts, p.with.Texts...)
+	return next, problems, nil
+}
+
+// ruleRestart is the rule under which it is told what a running service cannot change.
+const ruleRestart = "restart"
+
+const msgRestart = "%s is changed, and a running service goes on as it was\n→ start it again"
+
+// fixedInPlace tells what is changed in the configuration and holds from the next start only.
+func (p *Project) fixedInPlace(before *Config, next *content) Findings {
+	var problems language.Problems
+	tell := func(key string, changed bool) {
+		if changed {
+			f := problems.Add(ruleRestart, findText(next.config, key), msgRestart, strings.TrimSuffix(key, ":"))
+			f.Severity = language.Warning
+		}
+	}
+	tell("listen:", before.Listen != next.Config.Listen)
+	tell("body:", before.Limits.Body != next.Config.Limits.Body)
+	tell("drain:", !reflect.DeepEqual(before.Drain, next.Config.Drain))
+	return placed(slices.Clone(problems), inOne(next.config))
+}
