@@ -272,3 +272,30 @@ func TestPlanWithoutStores(t *testing.T) {
 		t.Errorf("the strip says %q", got)
 	}
 }
+
+// TestTrouble shows what is wrong with saved files that cannot be served, until it is mended.
+func TestTrouble(t *testing.T) {
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "sources: {}\n", "schema/a.graphql": "type Query { answer: Int @computed(expr: \"1\") }"})
+	p, findings, err := project.Open(context.Background(), dir, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatalf("%v: %v", err, findings)
+	}
+	t.Cleanup(p.Close)
+	s := httptest.NewServer(service.New(service.Config{Project: p, Console: console.Handler(), Log: slog.New(slog.DiscardHandler)}))
+	t.Cleanup(s.Close)
+	ctx := browser(t, s.URL+"/console/")
+	do(t, ctx, chromedp.WaitVisible("[data-test=run]"), chromedp.WaitNotPresent("[data-test=trouble]"))
+	demotest.Write(t, dir, map[string]string{"schema/a.graphql": "type Query { answer: Strng }"})
+	if _, err := p.Reload(t.Context()); err == nil {
+		t.Fatal("what is wrong is served")
+	}
+	do(t, ctx, chromedp.WaitVisible("[data-test=trouble]"))
+	if got := text(t, ctx, "[data-test=trouble]"); !strings.Contains(got, "schema/a.graphql:1:22") || !strings.Contains(got, `the type Strng is not defined; did you mean "String"?`) {
+		t.Errorf("shown is %q", got)
+	}
+	demotest.Write(t, dir, map[string]string{"schema/a.graphql": "type Query { answer: Int @computed(expr: \"2\") }"})
+	if _, err := p.Reload(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	do(t, ctx, chromedp.WaitNotPresent("[data-test=trouble]"))
+}

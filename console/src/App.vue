@@ -2,12 +2,14 @@
 import { mdiThemeLightDark } from '@mdi/js'
 import { onBeforeUnmount, onMounted, ref } from 'vue'
 import { useTheme } from 'vuetify'
-import { readiness } from './client'
+import { filesTrouble, readiness, type FilesTrouble } from './client'
 import { keepTheme } from './theme'
 
 const theme = useTheme()
 const state = ref<{ ok: boolean; text: string }>()
+const trouble = ref<FilesTrouble>()
 let timer = 0
+let following = 0
 
 function otherTheme() {
   const next = theme.global.name.value === 'night' ? 'harbour' : 'night'
@@ -26,11 +28,25 @@ async function look() {
   }
 }
 
+/** Looks whether the project's files, as they were saved last, are what is served. */
+async function lookAtFiles() {
+  try {
+    trouble.value = await filesTrouble()
+  } catch {
+    // that the service does not answer is told by look
+  }
+}
+
 onMounted(() => {
   void look()
+  void lookAtFiles()
   timer = window.setInterval(look, 15_000)
+  following = window.setInterval(lookAtFiles, 2_000)
 })
-onBeforeUnmount(() => window.clearInterval(timer))
+onBeforeUnmount(() => {
+  window.clearInterval(timer)
+  window.clearInterval(following)
+})
 </script>
 
 <template>
@@ -46,7 +62,15 @@ onBeforeUnmount(() => window.clearInterval(timer))
       <span v-if="state" class="state" data-test="state"><span class="dot" :class="{ ok: state.ok }" />{{ state.text }}</span>
       <v-btn :icon="mdiThemeLightDark" size="small" aria-label="Light or dark" title="Light or dark" data-test="theme" @click="otherTheme" />
     </v-app-bar>
-    <v-main class="main"><router-view v-slot="{ Component }"><keep-alive include="AskPage"><component :is="Component" /></keep-alive></router-view></v-main>
+    <v-main class="main">
+      <div v-if="trouble" class="trouble" role="alert" data-test="trouble">
+        <b>Not served yet.</b>
+        <code v-if="trouble.place">{{ trouble.place }}</code>
+        <span>{{ trouble.problem }}<template v-if="trouble.fix"> → {{ trouble.fix }}</template></span>
+        <span v-if="trouble.more" class="more">and {{ trouble.more }} more</span>
+      </div>
+      <router-view v-slot="{ Component }"><keep-alive include="AskPage"><component :is="Component" /></keep-alive></router-view>
+    </v-main>
   </v-app>
 </template>
 
@@ -58,5 +82,8 @@ onBeforeUnmount(() => window.clearInterval(timer))
 .page.here { color: rgb(var(--v-theme-primary)); border-color: currentColor; }
 .state { font-size: 0.8rem; opacity: 0.85; margin-right: 10px; display: flex; align-items: center; gap: 6px; }
 .dot { width: 9px; height: 9px; border-radius: 50%; background: rgb(var(--v-theme-error)); }
+.trouble { display: flex; flex-wrap: wrap; gap: 4px 10px; align-items: baseline; padding: 6px 14px; font-size: 0.85rem; border-bottom: 1px solid; border-color: rgb(var(--v-theme-error)); background: rgba(var(--v-theme-error), 0.08); }
+.trouble code { font-size: 0.8rem; }
+.trouble .more { opacity: 0.75; }
 .dot.ok { background: rgb(var(--v-theme-success)); }
 </style>

@@ -102,6 +102,21 @@ export async function readiness(): Promise<{ ready: boolean; sources: Record<str
   return decode(await send('/ready', {}))
 }
 
+/** What is wrong with the project's files, so that what was served before is served still. */
+export interface FilesTrouble {
+  problem: string
+  fix?: string
+  /** file:line:column */
+  place?: string
+  /** how many further errors there are */
+  more?: number
+}
+
+/** What is wrong with the project's files as they were saved last; undefined if nothing is. */
+export async function filesTrouble(): Promise<FilesTrouble | undefined> {
+  return (await decode<{ files?: FilesTrouble }>(await send('/api/v1/status', {}))).files
+}
+
 /** A page of the documentation, with its parts. */
 export interface HelpPage {
   name: string

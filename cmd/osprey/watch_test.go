@@ -1,0 +1,175 @@
+package main_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"osprey/demo/demotest"
+)
+
+// A saidText gathers what a process writes.
+type saidText struct {
+	mu  sync.Mutex
+	buf bytes.Buffer
+}
+
+func (s *saidText) Write(p []byte) (int, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.buf.Write(p)
+}
+
+func (s *saidText) String() string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.buf.String()
+}
+
+const watched = `type Query {
+  answer: Int! @computed(expr: "1")
+}
+`
+
+// served starts a service over a folder until the test ends, and returns where it is and what it says.
+func served(t *testing.T, dir string, args ...string) (address string, process *os.Process, said *saidText) {
+	t.Helper()
+	address, said = freeAddress(t), &saidText{}
+	cmd := exec.Command(program, append([]string{"start", dir, "--listen", address}, args...)...)
+	cmd.Stderr = said
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		cmd.Process.Signal(syscall.SIGTERM)
+		if err := cmd.Wait(); err != nil {
+			t.Errorf("the service did not stop well: %v\n%s", err, said)
+		}
+	})
+	waitReady(t, address)
+	return address, cmd.Process, said
+}
+
+// answerAt returns what the service answers to an operation.
+func answerAt(t *testing.T, address, operation string) string {
+	t.Helper()
+	body, _ := json.Marshal(map[string]string{"query": operation})
+	res, err := http.Post("http://"+address+"/graphql", "application/json", bytes.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	text, err := io.ReadAll(res.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(text)
+}
+
+// readyAt returns what /ready says.
+func readyAt(t *testing.T, address string) (status int, text string) {
+	t.Helper()
+	res, err := http.Get("http://" + address + "/ready")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	body, _ := io.ReadAll(res.Body)
+	return res.StatusCode, string(body)
+}
+
+// TestWatch saves files as editors do: in place, by renaming, several at once, in new folders; breaks
+// and mends them; and moves the folder away and back.
+func TestWatch(t *testing.T) {
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "watch: true\n", "schema/a.graphql": watched})
+	address, _, said := served(t, dir)
+	becomes := func(want string) {
+		t.Helper()
+		waitUntil(t, want, func() bool { return strings.Contains(answerAt(t, address, "{ answer }"), want) })
+	}
+	version := func(n string) string { return strings.Replace(watched, `"1"`, `"`+n+`"`, 1) }
+	becomes(`{"answer":1}`)
+	demotest.Write(t, dir, map[string]string{"schema/a.graphql": version("2")})
+	becomes(`{"answer":2}`)
+	// By renaming, with what editors leave beside it.
+	demotest.Write(t, dir, map[string]string{"schema/a.graphql~": version("2"), "schema/.a.graphql.swp": "x", "schema/4913": "", "new": version("3")})
+	if err := os.Rename(filepath.Join(dir, "new"), filepath.Join(dir, "schema/a.graphql")); err != nil {
+		t.Fatal(err)
+	}
+	becomes(`{"answer":3}`)
+	// In a new folder, of several files of which each needs the other.
+	demotest.Write(t, dir, map[string]string{"schema/more/deep/b.graphql": "extend type Query { other: Other @computed(expr: \"{'n': 4}\") }", "schema/more/c.graphql": "type Other { n: Int! }"})
+	waitUntil(t, "a new folder", func() bool {
+		return answerAt(t, address, "{ other { n } }") == `{"data":{"other":{"n":4}}}`
+	})
+	// Broken, the good one stays, and what is wrong is told; further mistakes are, too; mended, it is gone.
+	demotest.Write(t, dir, map[string]string{"schema/a.graphql": version("5") + "type Broken { x: Quayside }\n"})
+	waitUntil(t, "what is wrong", func() bool {
+		status, text := readyAt(t, address)
+		return status == http.StatusOK && strings.Contains(text, `"files":{"problem":"the type Quayside is not defined","fix":"define it, or correct the name","place":"schema/a.graphql:4:18"}`)
+	})
+	becomes(`{"answer":3}`)
+	demotest.Write(t, dir, map[string]string{"operations/Ask.graphql": "{ nothing }"})
+	demotest.Write(t, dir, map[string]string{"schema/a.graphql": version("5")})
+	waitUntil(t, "the operation that is wrong", func() bool {
+		_, text := readyAt(t, address)
+		return strings.Contains(text, `Query has no field \"nothing\"`) && strings.Contains(text, "operations/Ask.graphql:1:3")
+	})
+	if err := os.Remove(filepath.Join(dir, "operations/Ask.graphql")); err != nil {
+		t.Fatal(err)
+	}
+	becomes(`{"answer":5}`)
+	if _, text := readyAt(t, address); strings.Contains(text, "files") {
+		t.Errorf("mended, /ready says %s", text)
+	}
+	for _, want := range []string{"the type Quayside is not defined", "schema/a.graphql:4:18", "osprey: what was served before is served still, until this is mended", "osprey: serving the files as of "} {
+		if !strings.Contains(said.String(), want) {
+			t.Errorf("the terminal does not say %q:\n%s", want, said)
+		}
+	}
+	// The folder is moved away, and comes back with another text.
+	if err := os.Rename(filepath.Join(dir, "schema"), filepath.Join(dir, "away")); err != nil {
+		t.Fatal(err)
+	}
+	waitUntil(t, "that it is away", func() bool {
+		_, text := readyAt(t, address)
+		return strings.Contains(text, "has no folder schema/")
+	})
+	demotest.Write(t, dir, map[string]string{"away/a.graphql": version("6")})
+	if err := os.Rename(filepath.Join(dir, "away"), filepath.Join(dir, "schema")); err != nil {
+		t.Fatal(err)
+	}
+	becomes(`{"answer":6}`)
+	demotest.Write(t, dir, map[string]string{"schema/a.graphql": version("7")})
+	becomes(`{"answer":7}`)
+	// osprey.yaml, too, but for what a running service cannot change.
+	demotest.Write(t, dir, map[string]string{"osprey.yaml": "watch: true\nlisten: 127.0.0.1:1\nlimits: { fields: 1 }\n"})
+	waitUntil(t, "the limit", func() bool { return strings.Contains(answerAt(t, address, "{ a: answer b: answer }"), "LIMIT") })
+	waitUntil(t, "what cannot be changed", func() bool {
+		return strings.Contains(said.String(), "listen is changed, and a running service goes on as it was")
+	})
+}
+
+// TestHangup reads the files again once, where nobody watches them.
+func TestHangup(t *testing.T) {
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "sources: {}\n", "schema/a.graphql": watched})
+	address, process, _ := served(t, dir)
+	demotest.Write(t, dir, map[string]string{"schema/a.graphql": strings.Replace(watched, `"1"`, `"2"`, 1)})
+	time.Sleep(300 * time.Millisecond) // in which nothing must happen
+	if got := answerAt(t, address, "{ answer }"); got != `{"data":{"answer":1}}` {
+		t.Errorf("without being told, it answers %s", got)
+	}
+	if err := process.Signal(syscall.SIGHUP); err != nil {
+		t.Fatal(err)
+	}
+	waitUntil(t, "the new answer", func() bool { return answerAt(t, address, "{ answer }") == `{"data":{"answer":2}}` })
+}
