@@ -53,9 +53,16 @@ func readOperations(dir string) ([]SavedOperation, error) {
 	return list, err
 }
 
-// readDocuments reads the .graphql files below a folder.
+// readDocuments reads the .graphql files below a folder. Names that begin with a dot are what
+// editors, and who mounts folders, leave beside the files.
 func readDocuments(root string, add func(path, body string)) error {
 	return filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
+		if err == nil && path != root && strings.HasPrefix(d.Name(), ".") {
+			if d.IsDir() {
+				return fs.SkipDir
+			}
+			return nil
+		}
 		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".graphql") {
 			return err
 		}

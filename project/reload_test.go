@@ -89,7 +89,7 @@ func TestReloadUnderLoad(t *testing.T) {
 			return
 		}
 		rest := string(a.Data)
-		first := rest[strings.Index(rest, `"mark":`) : strings.Index(rest, `,"pier"`)]
+		first := rest[strings.Index(rest, `"mark":`):strings.Index(rest, `,"pier"`)]
 		if strings.Count(rest, first) != 80 {
 			t.Errorf("an answer is of two revisions: %.300s", rest)
 		}

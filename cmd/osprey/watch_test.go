@@ -106,6 +106,42 @@ func TestWatch(t *testing.T) {
 		t.Fatal(err)
 	}
 	becomes(`{"answer":3}`)
+	// An editor's lock, which leads nowhere, and a folder as who mounts configurations swaps it.
+	if err := os.Symlink("nobody@nowhere.123", filepath.Join(dir, "schema/.#a.graphql")); err != nil {
+		t.Fatal(err)
+	}
+	demotest.Write(t, dir, map[string]string{"mounted/..one/m.graphql": "type Mounted { n: Int! }", "mounted/..two/m.graphql": "type Mounted { n: Int! two: Int! }"})
+	mount := func(which string) {
+		t.Helper()
+		next := filepath.Join(dir, "next")
+		if err := os.Symlink(which, next); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.Rename(next, filepath.Join(dir, "mounted/..data")); err != nil {
+			t.Fatal(err)
+		}
+	}
+	mount("..one")
+	if err := os.Symlink("..data/m.graphql", filepath.Join(dir, "mounted/m.graphql")); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Rename(filepath.Join(dir, "mounted"), filepath.Join(dir, "schema/mounted")); err != nil {
+		t.Fatal(err)
+	}
+	demotest.Write(t, dir, map[string]string{"schema/use.graphql": "extend type Query { mounted: Mounted @computed(expr: \"{'n': 1, 'two': 2}\") }"})
+	waitUntil(t, "that the expression has too much", func() bool {
+		_, text := readyAt(t, address)
+		return strings.Contains(text, `has the entry \"two\"`)
+	})
+	if err := os.Symlink("..two", filepath.Join(dir, "next")); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Rename(filepath.Join(dir, "next"), filepath.Join(dir, "schema/mounted/..data")); err != nil {
+		t.Fatal(err)
+	}
+	waitUntil(t, "what is mounted now", func() bool {
+		return answerAt(t, address, "{ mounted { two } }") == `{"data":{"mounted":{"two":2}}}`
+	})
 	// In a new folder, of several files of which each needs the other.
 	demotest.Write(t, dir, map[string]string{"schema/more/deep/b.graphql": "extend type Query { other: Other @computed(expr: \"{'n': 4}\") }", "schema/more/c.graphql": "type Other { n: Int! }"})
 	waitUntil(t, "a new folder", func() bool {
