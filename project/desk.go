@@ -8,7 +8,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"sync"
 
 	"osprey/core/binding"
 	"osprey/core/editing"
@@ -146,13 +145,7 @@ func folder(dir, path string) string {
 func (d *Desk) Holds(path string) bool { return folder(d.Dir, path) != "" }
 
 // Refresh asks all stores again what they hold.
-func (d *Desk) Refresh(ctx context.Context) {
-	var wait sync.WaitGroup
-	for _, s := range d.project.Sources {
-		wait.Go(func() { s.readCatalogue(ctx) })
-	}
-	wait.Wait()
-}
+func (d *Desk) Refresh(ctx context.Context) { d.project.refresh(ctx) }
 
 // Close closes the sources.
 func (d *Desk) Close() { d.project.Close() }

@@ -41,6 +41,7 @@ type Project struct {
 	trouble atomic.Pointer[Findings]
 	with    *Additions
 	making  sync.Mutex // held while a revision is made
+	reading sync.Mutex // held while the files are read again, and served
 }
 
 // A content is what the files of a project say, with the sources that are open for it.

@@ -6,6 +6,7 @@ import (
 	"reflect"
 	"slices"
 	"strings"
+	"sync"
 
 	"osprey/core/language"
 	"osprey/stores/functions"
@@ -16,6 +17,8 @@ import (
 // open. Several may call it at once: one after the other reads the files. The error is [Findings]
 // if the project is at fault.
 func (p *Project) Reload(ctx context.Context) (findings Findings, err error) {
+	p.reading.Lock()
+	defer p.reading.Unlock()
 	defer func() {
 		if err != nil && ctx.Err() == nil {
 			if findings == nil {
@@ -34,11 +37,22 @@ func (p *Project) Reload(ctx context.Context) (findings Findings, err error) {
 	// Stores that are new tell what they hold before anything waits for them.
 	aside := &Project{Dir: p.Dir, content: next, log: p.log, failed: p.failed, changed: p.changed, with: p.with}
 	aside.readCatalogues(ctx)
+	if findings, err = p.swap(ctx, next, problems); err != nil && slices.ContainsFunc(findings, ofStores) {
+		aside.refresh(ctx) // a store may have got what the files speak of
+		findings, err = p.swap(ctx, next, problems)
+	}
+	if err != nil {
+		p.giveUp(next)
+	}
+	return findings, err
+}
+
+// swap serves a content, if it is sound.
+func (p *Project) swap(ctx context.Context, next *content, problems language.Problems) (findings Findings, err error) {
 	p.making.Lock()
 	defer p.making.Unlock()
 	if p.closed.Load() || ctx.Err() != nil {
-		p.giveUp(next)
-		return nil, context.Cause(ctx)
+		return nil, errEnded
 	}
 	before := p.content
 	p.content = next
@@ -51,11 +65,33 @@ func (p *Project) Reload(ctx context.Context) (findings Findings, err error) {
 	}
 	if err != nil {
 		p.content = before
-		p.giveUp(next)
 		return findings, err
 	}
 	p.giveUp(before)
 	return append(findings, p.fixedInPlace(before.Config, next)...), nil
+}
+
+// errEnded is why nothing is served anew.
+var errEnded = errors.New("the service ends")
+
+// ofStores reports whether a finding may be one because a store's catalogue is not known as it is now.
+func ofStores(f Finding) bool {
+	return f.Severity == language.Error && slices.Contains([]string{"column", "kind", "nullable", "type-fits", "unique", "relationship", "argument", "filter", "write", "page"}, f.Rule)
+}
+
+// refresh asks all stores again what they hold.
+func (p *Project) refresh(ctx context.Context) {
+	var wait sync.WaitGroup
+	for _, s := range p.known().Sources {
+		wait.Go(func() { s.readCatalogue(ctx) })
+	}
+	wait.Wait()
+}
+
+// Refresh reads again what all stores hold, and the project's files, as [Project.Reload] does.
+func (p *Project) Refresh(ctx context.Context) (Findings, error) {
+	p.refresh(ctx)
+	return p.Reload(ctx)
 }
 
 // Trouble returns what is wrong with the files as they were read last, so that what was served

@@ -30,8 +30,9 @@ func startCommand() *cli.Command {
 		ArgsUsage: "[DIR]",
 		Description: "Serves the project until it is told to stop (Ctrl-C or SIGTERM); requests under way\n" +
 			"then finish. A store that is down does not keep the service from starting: /ready says\n" +
-			"so, and Osprey tries it again every few seconds. SIGHUP has the files read again: what is\n" +
-			"sound is served from then on, and what is not leaves what was served before.\n\nExample:\n   osprey start demo/harbour --listen 127.0.0.1:8420",
+			"so, and Osprey tries it again every few seconds. SIGHUP has the files, and what the stores\n" +
+			"hold, read again: what is sound is served from then on, and what is not leaves what was\n" +
+			"served before.\n\nExample:\n   osprey start demo/harbour --listen 127.0.0.1:8420",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "listen", Usage: "host:port to listen on, instead of that in osprey.yaml"},
 			&cli.BoolFlag{Name: "watch", Usage: "follow the project's files, and serve what is saved; watch: true in osprey.yaml does the same"},
@@ -109,15 +110,15 @@ func followFiles(ctx context.Context, c *cli.Command, p *project.Project, watch 
 		defer signal.Stop(hup)
 		broken := false
 		for {
+			read := p.Reload
 			select {
 			case <-ctx.Done():
 				return
 			case <-hup:
-				ask()
-				continue
+				read = p.Refresh
 			case <-again:
 			}
-			findings, err := p.Reload(ctx)
+			findings, err := read(ctx)
 			switch {
 			case ctx.Err() != nil:
 				return

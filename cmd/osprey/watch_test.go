@@ -195,6 +195,45 @@ func TestWatch(t *testing.T) {
 	})
 }
 
+// TestNewColumn serves a field of a column that has come since the service started, when the file with it
+// is saved, and on SIGHUP one that has become another.
+func TestNewColumn(t *testing.T) {
+	eachDatabase(t, func(t *testing.T, db *empty) {
+		db.run("CREATE TABLE boats (id int PRIMARY KEY, name varchar(20) NOT NULL)\nINSERT INTO boats VALUES (1, 'Ebb')")
+		dir := db.project("snake", "")
+		types := "type Query {\n  boats: [Boat!] @read\n}\n\ntype Boat @stored(in: \"db\", as: \"boats\", key: \"id\") {\n  name: String!\n}\n"
+		demotest.Write(t, dir, map[string]string{"schema/a.graphql": types})
+		address, process, said := served(t, dir, "--watch")
+		db.run("ALTER TABLE boats ADD COLUMN sail varchar(20)\nUPDATE boats SET sail = 'red'")
+		demotest.Write(t, dir, map[string]string{"schema/a.graphql": strings.Replace(types, "  name: String!\n", "  name: String!\n  sail: String\n", 1)})
+		waitUntil(t, "the new column", func() bool {
+			return answerAt(t, address, "{ boats { name sail } }") == `{"data":{"boats":[{"name":"Ebb","sail":"red"}]}}`
+		})
+		if strings.Contains(said.String(), "error") {
+			t.Errorf("it says %s", said)
+		}
+		db.run("ALTER TABLE boats DROP COLUMN sail")
+		if err := process.Signal(syscall.SIGHUP); err != nil {
+			t.Fatal(err)
+		}
+		waitUntil(t, "that the column is gone", func() bool {
+			_, text := readyAt(t, address)
+			return strings.Contains(text, `which the table boats in db does not have`)
+		})
+		if got := answerAt(t, address, "{ boats { name } }"); got != `{"data":{"boats":[{"name":"Ebb"}]}}` {
+			t.Errorf("what is there answers %s", got)
+		}
+		db.run("ALTER TABLE boats ADD COLUMN sail varchar(20)")
+		if err := process.Signal(syscall.SIGHUP); err != nil {
+			t.Fatal(err)
+		}
+		waitUntil(t, "that it is back", func() bool {
+			_, text := readyAt(t, address)
+			return !strings.Contains(text, "files")
+		})
+	})
+}
+
 // TestHangup reads the files again once, where nobody watches them.
 func TestHangup(t *testing.T) {
 	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "sources: {}\n", "schema/a.graphql": watched})
