@@ -243,15 +243,16 @@ func (s *Server) codeActions(p *placeParams) (any, error) {
 		return actions, nil
 	}
 	from, to := s.encoding.offset(f.Text, p.Range.Start), s.encoding.offset(f.Text, p.Range.End)
+	src := language.NewSource("", f.Text)
 	for _, finding := range w.Findings {
-		if finding.At.Name != f.Name {
+		if finding.At.Name != f.Name || len(actions) == mostShown {
 			continue
 		}
-		at := placeOf(f.Text, finding)
+		at := placeOf(src, finding)
 		if at > to || at+wordLength(f.Text[at:]) < from {
 			continue
 		}
-		d := s.diagnostic(f.Text, finding)
+		d := s.diagnostic(src, finding)
 		for i, c := range finding.Mends(f.Text, at) {
 			title := title(f.Text, c.From, c.To, c.With)
 			actions = append(actions, codeAction{Title: title, Kind: "quickfix", Diagnostics: []diagnostic{d}, IsPreferred: i == 0,

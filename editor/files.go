@@ -244,6 +244,9 @@ func (s *Server) textOf(path string) string {
 	return string(text)
 }
 
+// mostShown is how many problems of a file are shown: whoever wrote it mends these first.
+const mostShown = 200
+
 // publish shows what is wrong with a file.
 func (s *Server) publish(path, text string, findings project.Findings) {
 	if path == "" || !filepath.IsAbs(path) {
@@ -253,8 +256,9 @@ func (s *Server) publish(path, text string, findings project.Findings) {
 	if d := s.open[path]; d != nil {
 		p.Version = &d.version
 	}
-	for _, f := range findings {
-		p.Diagnostics = append(p.Diagnostics, s.diagnostic(text, f))
+	src := language.NewSource("", text)
+	for _, f := range findings[:min(len(findings), mostShown)] {
+		p.Diagnostics = append(p.Diagnostics, s.diagnostic(src, f))
 	}
 	if err := s.conn.Notify(context.WithoutCancel(s.ctx), "textDocument/publishDiagnostics", p); err != nil {
 		s.Log.Debug("what is wrong did not reach the editor", "error", err)
@@ -262,19 +266,19 @@ func (s *Server) publish(path, text string, findings project.Findings) {
 }
 
 // diagnostic tells of a finding.
-func (s *Server) diagnostic(text string, f project.Finding) diagnostic {
+func (s *Server) diagnostic(src *language.Source, f project.Finding) diagnostic {
 	d := diagnostic{Severity: 1, Code: f.Rule, Source: "osprey", Message: language.WithRemedy(f.Msg, f.Fix)}
 	if f.Severity == language.Warning {
 		d.Severity = 2
 	}
-	at := placeOf(text, f)
-	d.Range = s.encoding.span(text, at, at+wordLength(text[at:]))
+	at := placeOf(src, f)
+	d.Range = s.encoding.span(src.Text, at, at+wordLength(src.Text[at:]))
 	return d
 }
 
 // placeOf returns the byte at which a finding stands in the text.
-func placeOf(text string, f project.Finding) int {
-	at, _ := language.NewSource("", text).At(f.At.Line, f.At.Column)
+func placeOf(src *language.Source, f project.Finding) int {
+	at, _ := src.At(f.At.Line, f.At.Column)
 	return at
 }
 
