@@ -1,6 +1,7 @@
 package schema
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -49,6 +50,7 @@ func Build(texts ...Text) (*Schema, language.Problems) {
 	b.extend()
 	b.resolve()
 	b.schemaRoots()
+	b.guess()
 	// Built-in scalars that nothing refers to are no part of what introspection
 	// shows (section 3.5).
 	for _, s := range scalar.Predeclared() {
@@ -83,6 +85,7 @@ type builder struct {
 	unknown    map[string]bool // names told as unknown already
 	referred   map[string]bool // names that some part of the schema refers to
 	problems   language.Problems
+	guesses    []guess
 }
 
 // read collects the definitions of one text.
@@ -397,10 +400,31 @@ func (b *builder) lookup(name language.Name) Named {
 	if name.Text != "" && !b.unknown[name.Text] {
 		b.unknown[name.Text] = true
 		b.schema.undefined = append(b.schema.undefined, name.Text)
-		p := b.problems.Add(ruleKnownType, name.Pos, msgTypeNotDefined, name.Text, b.nearType(name.Text))
-		p.Fix = "define it, or correct the name"
+		b.guesses = append(b.guesses, guess{name.Text, b.problems.Add(ruleKnownType, name.Pos, msgTypeNotDefined, name.Text, "")})
 	}
 	return nil
+}
+
+// A guess is the problem of a name that means no type, to which a name that does is added.
+type guess struct {
+	name    string
+	problem *language.Problem
+}
+
+// maxGuesses is how many names may mean no type for the others to be searched for what was meant:
+// where there are more, it is no slip of the pen.
+const maxGuesses = 50
+
+// guess adds what may have been meant.
+func (b *builder) guess() {
+	for _, g := range b.guesses {
+		near := ""
+		if len(b.guesses) <= maxGuesses {
+			near = b.nearType(g.name)
+		}
+		msg, _ := language.Parted(fmt.Sprintf(msgTypeNotDefined, g.name, near))
+		g.problem.Msg, g.problem.Fix = language.Clip(msg), "define it, or correct the name"
+	}
 }
 
 // schemaRoots finds the root types: by the schema definition, or by their

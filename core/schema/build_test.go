@@ -1,6 +1,7 @@
 package schema
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -236,5 +237,34 @@ func TestHiddenDefinitionsStayHidden(t *testing.T) {
 	}
 	if strings.Contains(s.Print(), "secret") {
 		t.Errorf("@secret is printed:\n%s", s.Print())
+	}
+}
+
+// TestGuesses says what a name may mean where few mean nothing, and not where nothing fits at all:
+// to compare thousands of names with thousands takes minutes.
+func TestGuesses(t *testing.T) {
+	for _, test := range []struct {
+		unknown int
+		guessed bool
+	}{{1, true}, {50, true}, {51, false}, {20_000, false}} {
+		var text strings.Builder
+		text.WriteString("type Craft { name: String }\ntype Query { craft: Craft\n")
+		for i := range test.unknown {
+			fmt.Fprintf(&text, "  f%d: Craf%s\n", i, strings.Repeat("t", i+2))
+			if i > 60 {
+				break
+			}
+		}
+		for i := 62; i < test.unknown; i++ {
+			fmt.Fprintf(&text, "  f%d: Missing%d\n", i, i)
+		}
+		text.WriteString("}\n")
+		_, problems := Build(Text{Body: text.String()})
+		if got := strings.Contains(problems.Error(), `the type Craftt is not defined; did you mean "Craft"?`); got != test.guessed {
+			t.Errorf("of %d names, it is guessed what is meant: %t", test.unknown, got)
+		}
+		if !strings.Contains(problems.Error(), "the type Craftt is not defined") || problems[0].Fix != "define it, or correct the name" {
+			t.Errorf("of %d names, the first problem is %+v", test.unknown, problems[0])
+		}
 	}
 }
