@@ -422,8 +422,8 @@ func (b *builder) guess() {
 		if len(b.guesses) <= maxGuesses {
 			near = b.nearType(g.name)
 		}
-		msg, _ := language.Parted(fmt.Sprintf(msgTypeNotDefined, g.name, near))
-		g.problem.Msg, g.problem.Fix = language.Clip(msg), "define it, or correct the name"
+		msg, fix := language.Parted(fmt.Sprintf(msgTypeNotDefined, g.name, near))
+		g.problem.Msg, g.problem.Fix = language.Clip(msg), fix
 	}
 }
 

@@ -263,7 +263,7 @@ func TestGuesses(t *testing.T) {
 		if got := strings.Contains(problems.Error(), `the type Craftt is not defined; did you mean "Craft"?`); got != test.guessed {
 			t.Errorf("of %d names, it is guessed what is meant: %t", test.unknown, got)
 		}
-		if !strings.Contains(problems.Error(), "the type Craftt is not defined") || problems[0].Fix != "define it, or correct the name" {
+		if !strings.Contains(problems.Error(), "the type Craftt is not defined") || !test.guessed && problems[0].Fix != "define it, or correct the name" {
 			t.Errorf("of %d names, the first problem is %+v", test.unknown, problems[0])
 		}
 	}

@@ -103,7 +103,7 @@ const (
 
 // Known Type Names
 const (
-	msgTypeNotDefined = "the type %s is not defined%s"
+	msgTypeNotDefined = "the type %s is not defined%s\n→ define it, or correct the name"
 )
 
 // Possible Type Extensions
