@@ -13,7 +13,7 @@ import (
 
 // settled is how long nothing must happen to a project's files before they are read: editors write
 // one in several steps, and a person saves several.
-const settled = 60 * time.Millisecond
+const settled = 120 * time.Millisecond
 
 // Watch calls changed whenever files of the project in a folder may have changed, until ctx ends:
 // osprey.yaml, and what is in schema/ and operations/. The error is that the folder cannot be
