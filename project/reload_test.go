@@ -4,7 +4,6 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
-	"io"
 	"log/slog"
 	"math/rand/v2"
 	"os"
@@ -42,6 +41,20 @@ func fleet(t *testing.T, dir, mark string) {
 	}
 }
 
+// fleets opens a project with two such databases, on the first.
+func fleets(t *testing.T) (dir string, p *project.Project) {
+	t.Helper()
+	dir = demotest.Folder(t, map[string]string{"osprey.yaml": entry("a"), "schema/a.graphql": revisionOf(0)})
+	fleet(t, dir, "a")
+	fleet(t, dir, "b")
+	p, _, err := project.Open(t.Context(), dir, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(p.Close)
+	return dir, p
+}
+
 // entry is osprey.yaml with one of the databases.
 func entry(mark string) string {
 	return "sources:\n  db: { kind: sqlite, url: \"sqlite:" + mark + ".db\", naming: snake }\n"
@@ -66,14 +79,7 @@ type Pier @stored(in: "db", as: "piers", key: "id") {
 // while clients ask: no answer fails, none is of two revisions, and in the end no more is open than
 // at first.
 func TestReloadUnderLoad(t *testing.T) {
-	dir := demotest.Folder(t, map[string]string{"osprey.yaml": entry("a"), "schema/a.graphql": revisionOf(0)})
-	fleet(t, dir, "a")
-	fleet(t, dir, "b")
-	p, _, err := project.Open(t.Context(), dir, slog.New(slog.NewTextHandler(io.Discard, nil)))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer p.Close()
+	dir, p := fleets(t)
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	go p.Follow(ctx)
@@ -193,14 +199,7 @@ func open(t *testing.T, dir string) map[string]int {
 // TestHeldRevision closes a source that a new revision has no more when the last request on the old
 // one has ended, and not before.
 func TestHeldRevision(t *testing.T) {
-	dir := demotest.Folder(t, map[string]string{"osprey.yaml": entry("a"), "schema/a.graphql": revisionOf(1)})
-	fleet(t, dir, "a")
-	fleet(t, dir, "b")
-	p, _, err := project.Open(t.Context(), dir, slog.New(slog.NewTextHandler(io.Discard, nil)))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer p.Close()
+	dir, p := fleets(t)
 	mark := func(r *project.Revision) string {
 		a := r.Ask(t.Context(), &project.Request{Query: "{ boats { mark version } }"})
 		defer a.Free()
@@ -228,7 +227,6 @@ func TestHeldRevision(t *testing.T) {
 	if n := open(t, dir)["a.db"]; n > 0 {
 		t.Errorf("nobody holds the old revision, and its source has %d files open", n)
 	}
-	release() // twice is no harm
 	if now := mark(p.Revision()); !strings.Contains(now, `"b"`) {
 		t.Errorf("after that, the new one answers %s", now)
 	}

@@ -28,7 +28,7 @@ func checkCommand() *cli.Command {
 			"store is needed, and PATH may also be a folder of schema files or one of them; a client\n" +
 			"team checks its operations so, by the example. With --fix, what can be mended without\n" +
 			"changing what it means is mended before: fields of interfaces are written out in the types\n" +
-			"that implement them.\n\n" +
+			"that implement them; unused variables and fragments, and quotes around values of enums, go.\n\n" +
 			"Example:\n   osprey check demo/harbour\n   osprey check --types-only demo/harbour --operations demo/harbour/operations",
 		Flags: []cli.Flag{
 			&cli.BoolFlag{Name: "fix", Usage: "mend what changes no meaning, and check then: fields of interfaces that types lack, unused variables and fragments, quotes around values of enums"},

@@ -1,7 +1,6 @@
 package main_test
 
 import (
-	"bytes"
 	"fmt"
 	"net"
 	"net/http"
@@ -9,7 +8,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
-	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -22,21 +20,10 @@ import (
 type runningDemo struct {
 	cmd  *exec.Cmd
 	port int
-	mu   sync.Mutex
-	out  bytes.Buffer
+	out  saidText
 }
 
-func (d *runningDemo) Write(p []byte) (int, error) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	return d.out.Write(p)
-}
-
-func (d *runningDemo) text() string {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	return d.out.String()
-}
+func (d *runningDemo) text() string { return d.out.String() }
 
 func (d *runningDemo) live() bool {
 	res, err := http.Get(fmt.Sprintf("http://127.0.0.1:%d/live", d.port))
@@ -65,7 +52,7 @@ func startDemo(t *testing.T, state string, port int, more ...string) *runningDem
 			t.Fatal(err)
 		}
 	}
-	d.cmd.Stdout, d.cmd.Stderr = d, d
+	d.cmd.Stdout, d.cmd.Stderr = &d.out, &d.out
 	if err := d.cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
@@ -195,7 +182,7 @@ func TestDemoUsesGivenStores(t *testing.T) {
 	for _, name := range demo.Addresses {
 		d.cmd.Env = append(d.cmd.Env, name+"="+demotest.Harbour().Environ()[name])
 	}
-	d.cmd.Stdout, d.cmd.Stderr = d, d
+	d.cmd.Stdout, d.cmd.Stderr = &d.out, &d.out
 	if err := d.cmd.Start(); err != nil {
 		t.Fatal(err)
 	}

@@ -2,6 +2,7 @@ package tables
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -126,6 +127,10 @@ func short(t *Table, c *Column) bool {
 	return slices.Contains(slices.Concat(append([][]string{t.Key}, slices.Concat(t.Indexes, t.Unique)...)...), c.Name)
 }
 
+// number is how numbers are written without quotes. Anything else stands in quotes, whatever a
+// column is of.
+var number = regexp.MustCompile(`^-?[0-9]+(\.[0-9]+)?([eE][+-]?[0-9]+)?$`)
+
 // fallback writes what a column has where nothing is given.
 func (d Dialect) fallback(t *Table, c *Column) string {
 	value := *c.Default
@@ -136,8 +141,8 @@ func (d Dialect) fallback(t *Table, c *Column) string {
 			return map[string]string{"true": "1", "false": "0"}[value]
 		}
 		return value
-	case c.Type.Scalar == "Int" || c.Type.Scalar == "Int64" || c.Type.Scalar == "Float" || c.Type.Scalar == "Decimal":
-		return strings.TrimSpace(value)
+	case slices.Contains([]string{"Int", "Int64", "Float", "Decimal"}, c.Type.Scalar) && number.MatchString(value):
+		return value
 	case d.name == "mysql" && d.of(&c.Type, short(t, c)) == "text":
 		return "(" + literal(value) + ")" // which MySQL takes of a text as an expression only
 	}

@@ -129,6 +129,20 @@ type E implements C { id: ID! a: A! }`)
 	}
 }
 
+// TestDefaultQuoted writes a default that is no number in quotes, also of a column of numbers: it stays
+// one value, whatever is in it.
+func TestDefaultQuoted(t *testing.T) {
+	for given, want := range map[string]string{`-1.5`: `DEFAULT -1.5`, `0); DROP TABLE crafts; --`: `DEFAULT '0); DROP TABLE crafts; --'`, `it's`: `DEFAULT 'it''s'`} {
+		list := of(t, `type Query { crafts: [Craft!] @read }
+type Mutation { build(imo: ID!, load: String! = "`+given+`" @at(path: "load")): Craft @add }
+type Craft @stored(in: "db", as: "crafts", key: "imo") { imo: ID! load: Decimal! }`)
+		plan, err := tables.Compare(list, &store.Catalogue{Sets: map[string]*store.Set{}}, tables.Dialects["postgres"], nil, tables.Choices{})
+		if err != nil || !strings.Contains(plan.File(), want) {
+			t.Errorf("of %s, the plan is %s%v\nwant %s", given, plan.File(), err, want)
+		}
+	}
+}
+
 // TestChoices refuses what cannot be chosen.
 func TestChoices(t *testing.T) {
 	for _, test := range []struct {
