@@ -8,7 +8,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strings"
 
 	"osprey/core/assist"
 	"osprey/core/binding"
@@ -78,12 +77,12 @@ func readTypes(path string) ([]schema.Text, []SavedOperation, error) {
 		return []schema.Text{{Name: path, Body: string(body)}}, nil, err
 	}
 	if _, err := os.Stat(filepath.Join(path, "schema")); err == nil {
-		texts, err := readSchema(path)
-		if err != nil {
+		files, err := ReadFiles(path)
+		if err != nil && !errors.Is(err, ErrNoProject) {
 			return nil, nil, err
 		}
-		saved, err := readOperations(path)
-		return texts, saved, err
+		texts, err := files.types(path)
+		return texts, files.operations(path), err
 	}
 	var texts []schema.Text
 	err = readDocuments(path, func(file, body string) { texts = append(texts, schema.Text{Name: file, Body: body}) })
@@ -101,11 +100,11 @@ func readOperationFiles(path string) ([]SavedOperation, error) {
 	}
 	if !info.IsDir() {
 		body, err := os.ReadFile(path)
-		return []SavedOperation{{strings.TrimSuffix(filepath.Base(path), ".graphql"), path, string(body)}}, err
+		return []SavedOperation{savedOperation(path, string(body))}, err
 	}
 	var list []SavedOperation
 	err = readDocuments(path, func(file, body string) {
-		list = append(list, SavedOperation{strings.TrimSuffix(filepath.Base(file), ".graphql"), file, body})
+		list = append(list, savedOperation(file, body))
 	})
 	if err == nil && len(list) == 0 {
 		err = fmt.Errorf("%s holds no .graphql files", path)

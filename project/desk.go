@@ -103,46 +103,25 @@ func (d *Desk) Look(open map[string]string) *Written {
 // readTexts reads the files of the project.
 func (d *Desk) readTexts(open map[string]string) {
 	p := d.project
-	p.texts, _ = readSchema(d.Dir)
-	p.Operations, _ = readOperations(d.Dir)
+	files, _ := ReadFiles(d.Dir)
 	for path, text := range open {
-		switch folder(d.Dir, path) {
-		case "schema":
-			if i := slices.IndexFunc(p.texts, func(t schema.Text) bool { return t.Name == path }); i >= 0 {
-				p.texts[i].Body = text
-			} else {
-				p.texts = append(p.texts, schema.Text{Name: path, Body: text})
-			}
-		case "operations":
-			op := SavedOperation{strings.TrimSuffix(filepath.Base(path), ".graphql"), path, text}
-			if i := slices.IndexFunc(p.Operations, func(o SavedOperation) bool { return o.File == path }); i >= 0 {
-				p.Operations[i] = op
-			} else {
-				p.Operations = append(p.Operations, op)
-			}
+		if within, err := filepath.Rel(d.Dir, path); err == nil && d.Holds(path) {
+			files[filepath.ToSlash(within)] = text
 		}
 	}
-	slices.SortStableFunc(p.texts, func(a, b schema.Text) int { return strings.Compare(a.Name, b.Name) })
-}
-
-// folder returns in which of a project's folders a file is: "schema", "operations" or "".
-func folder(dir, path string) string {
-	if !strings.HasSuffix(path, ".graphql") {
-		return ""
-	}
-	within, err := filepath.Rel(dir, path)
-	if err != nil {
-		return ""
-	}
-	first, _, nested := strings.Cut(filepath.ToSlash(within), "/")
-	if nested && (first == "schema" || first == "operations") {
-		return first
-	}
-	return ""
+	p.texts, _ = files.types(d.Dir)
+	p.Operations = files.operations(d.Dir)
 }
 
 // Holds reports whether a file is one of the project's texts.
-func (d *Desk) Holds(path string) bool { return folder(d.Dir, path) != "" }
+func (d *Desk) Holds(path string) bool {
+	within, err := filepath.Rel(d.Dir, path)
+	if err != nil || !strings.HasSuffix(path, ".graphql") {
+		return false
+	}
+	first, _, nested := strings.Cut(filepath.ToSlash(within), "/")
+	return nested && slices.Contains(textFolders, first)
+}
 
 // Refresh asks all stores again what they hold.
 func (d *Desk) Refresh(ctx context.Context) { d.project.refresh(ctx) }

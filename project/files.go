@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"syscall"
 
 	"osprey/core/language"
 	"osprey/core/schema"
@@ -19,38 +20,72 @@ type SavedOperation struct {
 	Text string
 }
 
-// errNoSchema and errNoFiles are the errors of a project that has no types.
-var (
-	errNoSchema = errors.New("has no folder schema/ with .graphql files")
-	errNoFiles  = errors.New("holds no .graphql files")
-)
+// Files are the texts that make a project, by their paths in its folder, with slashes:
+// osprey.yaml, and what is in schema/ and operations/.
+type Files map[string]string
 
-// readSchema reads every .graphql file below schema/.
-func readSchema(dir string) ([]schema.Text, error) {
-	root := filepath.Join(dir, "schema")
-	var texts []schema.Text
-	err := readDocuments(root, func(path, body string) {
-		texts = append(texts, schema.Text{Name: path, Body: body})
-	})
+// ReadFiles reads the texts of the project in a folder. What could be read is returned beside an
+// error, too.
+func ReadFiles(dir string) (Files, error) {
+	files := Files{}
+	text, wrong := os.ReadFile(filepath.Join(dir, ConfigFile))
 	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return nil, fmt.Errorf("%s %w", dir, errNoSchema)
-	case err == nil && len(texts) == 0:
-		return nil, fmt.Errorf("%s %w", root, errNoFiles)
+	case errors.Is(wrong, fs.ErrNotExist) || errors.Is(wrong, syscall.ENOTDIR):
+		wrong = fmt.Errorf("%s %w", dir, ErrNoProject)
+	case wrong == nil:
+		files[ConfigFile] = string(text)
 	}
-	return texts, err
+	for _, folder := range textFolders {
+		err := readDocuments(filepath.Join(dir, folder), func(path, body string) {
+			if within, err := filepath.Rel(dir, path); err == nil {
+				files[filepath.ToSlash(within)] = body
+			}
+		})
+		if err != nil && !errors.Is(err, fs.ErrNotExist) && wrong == nil {
+			wrong = err
+		}
+	}
+	return files, wrong
 }
 
-// readOperations reads every .graphql file below operations/, if there is one.
-func readOperations(dir string) ([]SavedOperation, error) {
-	var list []SavedOperation
-	err := readDocuments(filepath.Join(dir, "operations"), func(path, body string) {
-		list = append(list, SavedOperation{strings.TrimSuffix(filepath.Base(path), ".graphql"), path, body})
-	})
-	if errors.Is(err, fs.ErrNotExist) {
-		err = nil
+// textFolders are the folders that hold a project's .graphql files.
+var textFolders = []string{"schema", "operations"}
+
+// errNoSchema is the error of a project that has no types.
+var errNoSchema = errors.New("has no folder schema/ with .graphql files")
+
+// types returns the texts of schema/. dir stands before their names.
+func (f Files) types(dir string) ([]schema.Text, error) {
+	var texts []schema.Text
+	for _, path := range f.below("schema") {
+		texts = append(texts, schema.Text{Name: filepath.Join(dir, path), Body: f[path]})
 	}
-	return list, err
+	if len(texts) == 0 {
+		return nil, fmt.Errorf("%s %w", dir, errNoSchema)
+	}
+	return texts, nil
+}
+
+// operations returns the texts of operations/. dir stands before their names.
+func (f Files) operations(dir string) (list []SavedOperation) {
+	for _, path := range f.below("operations") {
+		list = append(list, savedOperation(filepath.Join(dir, path), f[path]))
+	}
+	return list
+}
+
+func savedOperation(path, text string) SavedOperation {
+	return SavedOperation{strings.TrimSuffix(filepath.Base(path), ".graphql"), path, text}
+}
+
+// below returns the paths in a folder, in their order.
+func (f Files) below(folder string) (paths []string) {
+	for _, path := range sortedNames(f) {
+		if strings.HasPrefix(path, folder+"/") {
+			paths = append(paths, path)
+		}
+	}
+	return paths
 }
 
 // readDocuments reads the .graphql files below a folder. Names that begin with a dot are what

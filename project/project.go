@@ -10,13 +10,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io/fs"
 	"log/slog"
 	"os"
 	"path/filepath"
 	"sync"
 	"sync/atomic"
-	"syscall"
 	"time"
 
 	"osprey/core/binding"
@@ -90,19 +88,23 @@ func read(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*
 	if log == nil {
 		log = slog.Default()
 	}
-	src, config, problems, err := configOf(dir)
-	if err != nil {
-		return nil, problems, err
+	files, err := ReadFiles(dir)
+	if _, has := files[ConfigFile]; !has {
+		return nil, nil, err
+	}
+	src, config, problems, wrong := files.config(dir)
+	if wrong != nil {
+		return nil, problems, wrong
 	}
 	p := &Project{Dir: dir, content: &content{Config: config, config: src}, log: log, failed: newFailureLog(log), changed: make(chan string, 16), with: with}
 	var more language.Problems
 	p.Sources, more = openSources(config, src, nil)
 	problems = append(problems, more...)
-	if p.texts, err = readSchema(dir); with.Bare && (errors.Is(err, errNoSchema) || errors.Is(err, errNoFiles)) {
-		err = nil
-	}
 	if err == nil {
-		p.Operations, err = readOperations(dir)
+		p.Operations = files.operations(dir)
+		if p.texts, err = files.types(dir); with.Bare && errors.Is(err, errNoSchema) {
+			err = nil
+		}
 	}
 	if err == nil {
 		err = p.add(with)
@@ -137,17 +139,9 @@ func readSource(ctx context.Context, dir string, log *slog.Logger, name string, 
 	return nil, nil, err
 }
 
-// configOf reads the osprey.yaml of a folder. The error is [Findings] if nothing can be made of it.
-func configOf(dir string) (*language.Source, *Config, language.Problems, error) {
-	path := filepath.Join(dir, ConfigFile)
-	text, err := os.ReadFile(path)
-	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
-		return nil, nil, nil, fmt.Errorf("%s %w", dir, ErrNoProject)
-	}
-	if err != nil {
-		return nil, nil, nil, err
-	}
-	src := language.NewSource(path, string(text))
+// config reads the osprey.yaml of a project in dir. The error is [Findings] if nothing can be made of it.
+func (f Files) config(dir string) (*language.Source, *Config, language.Problems, error) {
+	src := language.NewSource(filepath.Join(dir, ConfigFile), f[ConfigFile])
 	config, problems := readConfig(src, os.LookupEnv)
 	if problems.Failed() && config.Sources == nil { // what else is wrong cannot be told without them
 		return nil, nil, problems, placed(problems, inOne(src))

@@ -105,7 +105,11 @@ func (p *Project) Trouble() Findings {
 
 // readAnew reads the project's files, and opens the sources that are new.
 func (p *Project) readAnew() (*content, language.Problems, error) {
-	src, config, problems, err := configOf(p.Dir)
+	files, err := ReadFiles(p.Dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	src, config, problems, err := files.config(p.Dir)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -129,17 +133,11 @@ func (p *Project) readAnew() (*content, language.Problems, error) {
 		}
 	}
 	problems = append(problems, more...)
-	next.texts, err = readSchema(p.Dir)
-	if err != nil && len(p.with.Texts) > 0 && (errors.Is(err, errNoSchema) || errors.Is(err, errNoFiles)) {
-		err = nil
-	}
-	if err == nil {
-		next.Operations, err = readOperations(p.Dir)
-	}
-	if err != nil {
+	if next.texts, err = files.types(p.Dir); err != nil && len(p.with.Texts) == 0 {
 		p.giveUp(next)
 		return nil, nil, err
 	}
+	next.Operations = files.operations(p.Dir)
 	next.texts = append(next.texts, p.with.Texts...)
 	return next, problems, nil
 }

@@ -49,7 +49,11 @@ func ApplyTables(ctx context.Context, dir string, told func(source, file string)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
-	src, osprey, problems, err := configOf(dir)
+	texts, err := ReadFiles(dir)
+	if err != nil {
+		return err
+	}
+	src, osprey, problems, err := texts.config(dir)
 	if err != nil {
 		return err
 	}

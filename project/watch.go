@@ -5,6 +5,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -56,7 +57,7 @@ func Watch(ctx context.Context, dir string, changed func()) error {
 
 // follow follows the folders of a project that are there.
 func follow(w *fsnotify.Watcher, dir string) {
-	for _, name := range []string{"schema", "operations"} {
+	for _, name := range textFolders {
 		filepath.WalkDir(filepath.Join(dir, name), func(path string, d fs.DirEntry, err error) error {
 			if err == nil && d.IsDir() {
 				w.Add(path) // again is no harm
@@ -76,7 +77,7 @@ func concerns(dir, path string) bool {
 		return true
 	}
 	first, _, _ := strings.Cut(filepath.ToSlash(within), "/")
-	if first != "schema" && first != "operations" {
+	if !slices.Contains(textFolders, first) {
 		return false
 	}
 	// A folder, or one that is gone, may have had files in it.
