@@ -21,6 +21,7 @@ var mayImport = map[string][]string{
 	"core/words":          {},
 	"core/mend":           {"core/language", "core/words"},
 	"core/compare":        {"core/language", "core/schema"},
+	"core/traffic":        {"core/language", "core/schema", "core/compare"},
 	"core/tables":         {"core/language", "core/scalar", "core/schema", "core/binding", "core/store"},
 	"core/derive":         {"core/language", "core/scalar", "core/binding", "core/store", "core/words"},
 	"core/editing":        {"core/language", "core/scalar", "core/schema", "core/assist", "core/binding", "core/store", "core/words"},

@@ -29,6 +29,7 @@ func (p *Project) serve(r *Revision) {
 	if before := p.current.Swap(r); before != nil {
 		before.release()
 	}
+	p.news.tell()
 }
 
 // hold keeps a revision from being done; false if it is done already.

@@ -37,6 +37,7 @@ type Project struct {
 	changed chan string // sources that say that they have changed
 	closed  atomic.Bool
 	trouble atomic.Pointer[Findings]
+	news    news
 	with    *Additions
 	making  sync.Mutex // held while a revision is made
 	reading sync.Mutex // held while the files are read again, and served
@@ -48,6 +49,11 @@ type content struct {
 	Sources map[string]*Source
 	// Operations are the texts of operations/, which are checked with the schema.
 	Operations []SavedOperation
+
+	// Label says which of the revisions that are kept this is; nil if it is none, or not known yet.
+	Label *Label
+	// Files are what it was read from.
+	Files Files
 
 	config *language.Source // osprey.yaml
 	texts  []schema.Text
@@ -96,7 +102,7 @@ func read(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*
 	if wrong != nil {
 		return nil, problems, wrong
 	}
-	p := &Project{Dir: dir, content: &content{Config: config, config: src}, log: log, failed: newFailureLog(log), changed: make(chan string, 16), with: with}
+	p := &Project{Dir: dir, content: &content{Config: config, Files: files, config: src}, log: log, failed: newFailureLog(log), changed: make(chan string, 16), with: with}
 	var more language.Problems
 	p.Sources, more = openSources(config, src, nil)
 	problems = append(problems, more...)
@@ -211,16 +217,24 @@ func (p *Project) Load() (Findings, error) {
 
 // load is [Project.Load] for who holds making.
 func (p *Project) load() (Findings, error) {
+	r, findings, err := p.make()
+	if err == nil {
+		p.serve(r)
+	}
+	return findings, err
+}
+
+// make makes a revision of what was read last. The caller holds making.
+func (p *Project) make() (*Revision, Findings, error) {
 	s, bound, findings := p.build()
 	if bound == nil || findings.Failed() {
-		return findings, findings
+		return nil, findings, findings
 	}
 	saved, more := p.checkSaved(s)
 	if findings = append(findings, more...); findings.Failed() {
-		return findings, findings
+		return nil, findings, findings
 	}
-	p.serve(newRevision(p, s, bound, saved))
-	return findings, nil
+	return newRevision(p, s, bound, saved), findings, nil
 }
 
 // build builds the schema and binds it. What is bound can be used if no finding is an error.

@@ -17,29 +17,40 @@ import (
 // open. Several may call it at once: one after the other reads the files. The error is [Findings]
 // if the project is at fault.
 func (p *Project) Reload(ctx context.Context) (findings Findings, err error) {
+	findings, err = p.replace(ctx, func() (Files, error) { return ReadFiles(p.Dir) }, nil, nil)
+	if err == nil || ctx.Err() == nil {
+		p.tellTrouble(findings, err)
+	}
+	return findings, err
+}
+
+// Take serves files that are not those of the folder, as Reload does; label says which revision
+// they are. Before it is served, admit is shown the revision, and can refuse it by an error; it may
+// be nil. What a running service cannot change stays as the folder has it.
+func (p *Project) Take(ctx context.Context, files Files, label *Label, admit func(next *Revision) error) (Findings, error) {
+	return p.replace(ctx, func() (Files, error) { return files, nil }, label, admit)
+}
+
+// replace serves other files from now on, if they are sound.
+func (p *Project) replace(ctx context.Context, read func() (Files, error), label *Label, admit func(*Revision) error) (findings Findings, err error) {
 	p.reading.Lock()
 	defer p.reading.Unlock()
-	defer func() {
-		if err != nil && ctx.Err() == nil {
-			if findings == nil {
-				findings = Findings{{Problem: &language.Problem{Rule: ruleConfig, Msg: err.Error()}}}
-			}
-			p.trouble.Store(&findings)
-			return
-		}
-		p.trouble.Store(nil)
-	}()
-	next, problems, err := p.readAnew()
+	files, err := read()
+	if err != nil {
+		return nil, err
+	}
+	next, problems, err := p.readAnew(files)
 	if err != nil {
 		errors.As(err, &findings)
 		return findings, err
 	}
+	next.Label = label
 	// Stores that are new tell what they hold before anything waits for them.
 	aside := &Project{Dir: p.Dir, content: next, log: p.log, failed: p.failed, changed: p.changed, with: p.with}
 	aside.readCatalogues(ctx)
-	if findings, err = p.swap(ctx, next, problems); err != nil && slices.ContainsFunc(findings, ofStores) {
+	if findings, err = p.swap(ctx, next, problems, admit); err != nil && slices.ContainsFunc(findings, ofStores) {
 		aside.refresh(ctx) // a store may have got what the files speak of
-		findings, err = p.swap(ctx, next, problems)
+		findings, err = p.swap(ctx, next, problems, admit)
 	}
 	if err != nil {
 		p.giveUp(next)
@@ -47,8 +58,8 @@ func (p *Project) Reload(ctx context.Context) (findings Findings, err error) {
 	return findings, err
 }
 
-// swap serves a content, if it is sound.
-func (p *Project) swap(ctx context.Context, next *content, problems language.Problems) (findings Findings, err error) {
+// swap serves a content, if it is sound, and admitted.
+func (p *Project) swap(ctx context.Context, next *content, problems language.Problems, admit func(*Revision) error) (findings Findings, err error) {
 	p.making.Lock()
 	defer p.making.Unlock()
 	if p.closed.Load() || ctx.Err() != nil {
@@ -56,17 +67,24 @@ func (p *Project) swap(ctx context.Context, next *content, problems language.Pro
 	}
 	before := p.content
 	p.content = next
+	var r *Revision
 	if problems.Failed() { // nothing of it is served; what else is wrong is told
 		_, _, findings = p.build()
 		findings = append(placed(problems, inOne(next.config)), findings...)
 		err = findings
 	} else {
-		findings, err = p.load()
+		r, findings, err = p.make()
+	}
+	if err == nil && admit != nil {
+		if err = admit(r); err != nil {
+			r.release()
+		}
 	}
 	if err != nil {
 		p.content = before
 		return findings, err
 	}
+	p.serve(r)
 	p.giveUp(before)
 	return append(findings, p.fixedInPlace(before.Config, next)...), nil
 }
@@ -94,6 +112,23 @@ func (p *Project) Refresh(ctx context.Context) (Findings, error) {
 	return p.Reload(ctx)
 }
 
+// tellTrouble keeps what is wrong with what should be served, or that nothing is.
+func (p *Project) tellTrouble(findings Findings, err error) {
+	had := p.trouble.Load() != nil
+	switch {
+	case err == nil:
+		p.trouble.Store(nil)
+	case findings == nil:
+		findings = Findings{{Problem: &language.Problem{Rule: ruleConfig, Msg: err.Error()}}}
+		fallthrough
+	default:
+		p.trouble.Store(&findings)
+	}
+	if had || err != nil {
+		p.news.tell()
+	}
+}
+
 // Trouble returns what is wrong with the files as they were read last, so that what was served
 // before is served still; nil if nothing is.
 func (p *Project) Trouble() Findings {
@@ -103,17 +138,13 @@ func (p *Project) Trouble() Findings {
 	return nil
 }
 
-// readAnew reads the project's files, and opens the sources that are new.
-func (p *Project) readAnew() (*content, language.Problems, error) {
-	files, err := ReadFiles(p.Dir)
-	if err != nil {
-		return nil, nil, err
-	}
+// readAnew makes a content of files, and opens the sources that are new.
+func (p *Project) readAnew(files Files) (*content, language.Problems, error) {
 	src, config, problems, err := files.config(p.Dir)
 	if err != nil {
 		return nil, nil, err
 	}
-	next := &content{Config: config, config: src}
+	next := &content{Config: config, Files: files, config: src}
 	before := p.known()
 	sources, more := openSources(config, src, func(name string, c *SourceConfig) *Source {
 		known := before.Sources[name]

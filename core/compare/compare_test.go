@@ -115,6 +115,7 @@ func TestUsed(t *testing.T) {
 		{`{ crafts(filter: {kind: TUG}) { name } }`, "Kind.FERRY", "is gone", false},
 		{`query ($f: Filter) { crafts(filter: $f) { name } }`, "Filter.name", "is gone", true},
 		{`query ($f: Filter) { crafts(filter: $f) { name } }`, "Kind.FERRY", "is gone", true},
+		{`query A { crafts(filter: {name: "a"}) { name } } query B($f: Filter) { crafts(filter: $f) { name } }`, "Kind.FERRY", "is gone", true},
 		{`{ any { ... on Notice { title } } }`, "Any", "can be Tug now", true},
 		{`{ craft(imo: 1) { name } }`, "mutation", "can be asked no more", false},
 	} {

@@ -1,6 +1,8 @@
 package compare
 
 import (
+	"maps"
+	"slices"
 	"strings"
 
 	"osprey/core/language"
@@ -14,10 +16,11 @@ import (
 type Used struct {
 	schema *schema.Schema
 	at     map[string]bool
+	whole  map[string]bool // input types that are used with all that they have
 }
 
 // NewUsed returns that nothing is used of a schema yet.
-func NewUsed(s *schema.Schema) *Used { return &Used{s, map[string]bool{}} }
+func NewUsed(s *schema.Schema) *Used { return &Used{s, map[string]bool{}, map[string]bool{}} }
 
 // Concerns reports whether a difference is of what is used.
 func (u *Used) Concerns(d Difference) bool {
@@ -30,6 +33,18 @@ func (u *Used) Concerns(d Difference) bool {
 	}
 	return false
 }
+
+// UsedOf returns that coordinates are used, as Coordinates told them.
+func UsedOf(coordinates []string) *Used {
+	u := NewUsed(nil)
+	for _, c := range coordinates {
+		u.at[c] = true
+	}
+	return u
+}
+
+// Coordinates returns what is used, in its order.
+func (u *Used) Coordinates() []string { return slices.Sorted(maps.Keys(u.at)) }
 
 // Add adds what a sound document uses.
 func (u *Used) Add(doc *language.Document) {
@@ -51,10 +66,10 @@ func (u *Used) Add(doc *language.Document) {
 
 // all adds an input type, with all that it has.
 func (u *Used) all(t schema.Named) {
-	if t == nil || u.at[t.String()] {
+	if t == nil || u.whole[t.String()] {
 		return
 	}
-	u.at[t.String()] = true
+	u.at[t.String()], u.whole[t.String()] = true, true
 	switch t := t.(type) {
 	case *schema.InputObject:
 		for _, f := range t.Fields {

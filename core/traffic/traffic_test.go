@@ -1,0 +1,202 @@
+package traffic_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"osprey/core/language"
+	"osprey/core/schema"
+	"osprey/core/traffic"
+	"osprey/core/validate"
+)
+
+const types = `
+type Query {
+  search(text: String!, first: Int = 5, kinds: [Kind!], near: Place, any: [Place!], either: Either, raw: Anything, flag: Boolean, ids: [ID!]): [Craft!]!
+  port: Port
+}
+scalar Anything
+enum Kind { TUG FERRY }
+input Place { name: String, at: [Float!], inner: Place }
+input Either @oneOf { name: String, number: Int }
+interface Craft { name: String! }
+type Tug implements Craft { name: String!, power(unit: String): Float }
+type Ferry implements Craft { name: String!, lanes(least: Int!): Int, kind: Kind }
+type Port { name: String! }
+`
+
+func sound(t *testing.T, text string) (*schema.Schema, *language.Document) {
+	t.Helper()
+	s, problems := schema.Build(schema.Text{Name: "types", Body: types})
+	if problems.Failed() {
+		t.Fatal(problems[0].Msg)
+	}
+	doc, problems := language.Parse(language.NewSource("", text))
+	if !problems.Failed() {
+		problems = validate.Document(s, doc)
+	}
+	if problems.Failed() {
+		t.Fatalf("%s\n%s", problems[0].Msg, text)
+	}
+	return s, doc
+}
+
+func operation(t *testing.T, text string) *traffic.Operation {
+	t.Helper()
+	s, doc := sound(t, text)
+	for _, d := range doc.Definitions {
+		if op, ok := d.(*language.Operation); ok {
+			return traffic.NewOperation(s, doc, op)
+		}
+	}
+	t.Fatal("no operation")
+	return nil
+}
+
+// TestNormal holds normal forms: they are sound, have no values in them, and are their own.
+func TestNormal(t *testing.T) {
+	for text, want := range map[string]string{
+		`{ port { name } }`: `query { port { name } }`,
+		`# whose
+		query   Find { search( text : "Ann's tug", first: 9) { name } }`: `query Find($given1: String!, $given2: Int) { search(text: $given1, first: $given2) { name } }`,
+		`query ($given1: Int, $n: Int = 3) { search(text: "a", first: $given1) { name } b: search(text: "b", first: $n) { name } }`: `query($given1: Int, $n: Int = 3, $given1_: String!, $given2: String!) { search(text: $given1_, first: $given1) { name } b: search(text: $given2, first: $n) { name } }`,
+		`{ search(text: "a", kinds: [TUG, FERRY], flag: true, ids: [1, "2"]) { ...F ... on Tug @include(if: true) { power(unit: "kW") } __typename } }
+		fragment F on Ferry { lanes(least: 2) kind }`: "",
+		`{ search(text: "a", near: {name: "quay", at: [1, 2.5], inner: {name: null}}) { name } }`:    `query($given1: String!, $given2: String, $given3: [Float!]) { search(text: $given1, near: {name: $given2, at: $given3, inner: {name: null}}) { name } }`,
+		`{ search(text: "a", any: [{name: "x"}, {name: "y"}, {at: 3}]) { name } }`:                   `query($given1: String!, $given2: String, $given3: [Float!]) { search(text: $given1, any: [{name: $given2}, {at: $given3}]) { name } }`,
+		`{ search(text: "a", any: {name: "x"}) { name } }`:                                           `query($given1: String!, $given2: String) { search(text: $given1, any: {name: $given2}) { name } }`,
+		`{ search(text: "a", either: {name: "x"}) { name } }`:                                        `query($given1: String!, $given2: String!) { search(text: $given1, either: {name: $given2}) { name } }`,
+		`query ($k: Anything) { search(text: "a", raw: {secret: "s", list: [1, $k, {}]}) { name } }`: `query($k: Anything, $given1: String!) { search(text: $given1, raw: {secret: "", list: [0, $k, {}]}) { name } }`,
+		`{ __type(name: "Port") { fields(includeDeprecated: true) { name } } }`:                      `query($given1: String!) { __type(name: $given1) { fields(includeDeprecated: true) { name } } }`,
+		`{ search(text: """block "Ann" """, kinds: [], any: []) { name } }`:                          `query($given1: String!) { search(text: $given1, kinds: [], any: []) { name } }`,
+	} {
+		o := operation(t, text)
+		if want != "" && o.Text != want+"\n" {
+			t.Errorf("%s\n  is    %s  wanted %s", text, o.Text, want)
+		}
+		again := operation(t, o.Text)
+		if again.Text != o.Text || again.ID != o.ID {
+			t.Errorf("the normal form of\n%sis\n%s", o.Text, again.Text)
+		}
+		for _, value := range []string{"Ann", "quay", "secret:\"s", "kW", "2.5", "#"} {
+			if strings.Contains(o.Text, value) {
+				t.Errorf("%s has %q in it", o.Text, value)
+			}
+		}
+	}
+}
+
+// TestSame holds what is one operation, and what is two.
+func TestSame(t *testing.T) {
+	one := operation(t, `query A { search(text: "x") { name ...F ...G } } fragment F on Tug { power } fragment G on Ferry { kind }`)
+	for text, same := range map[string]bool{
+		"fragment G on Ferry { kind }\nfragment F on Tug { power }\nquery A { search(text: \"other\") {\n name ...F ...G } }":   true,
+		`query B { search(text: "x") { name ...F ...G } } fragment F on Tug { power } fragment G on Ferry { kind }`:             false,
+		`query A { search(text: "x") { name ...G ...F } } fragment F on Tug { power } fragment G on Ferry { kind }`:             false,
+		`query A { search(text: "x", flag: null) { name ...F ...G } } fragment F on Tug { power } fragment G on Ferry { kind }`: false,
+	} {
+		if o := operation(t, text); (o.ID == one.ID) != same {
+			t.Errorf("%s is %s", text, o.Text)
+		}
+	}
+	uses := strings.Join(one.Uses, " ")
+	for _, c := range []string{"Query.search", "Query.search(text:)", "Tug.power", "Ferry.kind", "Kind.TUG"} {
+		if !strings.Contains(" "+uses+" ", " "+c+" ") {
+			t.Errorf("%s is not among %s", c, uses)
+		}
+	}
+	if strings.Contains(uses, "Port") {
+		t.Errorf("Port is among %s", uses)
+	}
+}
+
+// TestLong keeps no text of an operation that is very long, and takes no time by the square of it.
+func TestLong(t *testing.T) {
+	long := operation(t, "{ "+strings.Repeat(`search(text: "a", any: [{name: "x"}, {name: "y"}]) { name } `, 4000)+"}")
+	if long.Text != "" || len(long.Uses) == 0 || long.ID == (traffic.ID{}) {
+		t.Errorf("%d bytes are kept", len(long.Text))
+	}
+	items := operation(t, `{ search(text: "a", any: [`+strings.Repeat(`{name: "x"}, `, 60_000)+`]) { name } }`)
+	if len(items.Text) > 200 {
+		t.Errorf("items that are the same are written again and again: %d bytes", len(items.Text))
+	}
+}
+
+// TestTimes holds quantiles against the durations themselves.
+func TestTimes(t *testing.T) {
+	var times traffic.Times
+	if times.Quantile(0.5) != 0 {
+		t.Error("the quantile of none is not 0")
+	}
+	for i := 1; i <= 10_000; i++ {
+		times.Add(time.Duration(i) * 50 * time.Microsecond)
+	}
+	for _, q := range []float64{0.01, 0.5, 0.95, 0.99, 1} {
+		want := time.Duration(q * 10_000 * float64(50*time.Microsecond))
+		if got := times.Quantile(q); float64(got) < float64(want)/1.19 || float64(got) > float64(want)*1.19 {
+			t.Errorf("the quantile %v is %v, and should be about %v", q, got, want)
+		}
+	}
+	for _, d := range []time.Duration{-time.Second, 0, time.Nanosecond, 100 * time.Microsecond, time.Hour, 1 << 62} {
+		times.Add(d) // a clock may be set
+	}
+	if times.Count() != 10_006 {
+		t.Errorf("%d were counted", times.Count())
+	}
+}
+
+// TestTally holds what is counted, and that it does not grow by what strangers send.
+func TestTally(t *testing.T) {
+	tally := traffic.NewTally()
+	o := operation(t, `{ port { name } }`)
+	tally.Add(1, &traffic.Asked{Operation: o, Client: "board", Took: time.Millisecond, Requests: 2, Records: 5})
+	tally.Add(1, &traffic.Asked{Operation: o, Client: "board", Took: time.Millisecond, Requests: 1, Records: 1, Codes: []string{"DOWN", "TIMEOUT"}})
+	tally.Add(2, &traffic.Asked{Operation: o, Client: "board"})
+	tally.Add(2, &traffic.Asked{Client: "board", Codes: []string{"SYNTAX"}})
+	b := tally.Take()
+	e := b.Entries[traffic.Key{Operation: o.ID, Client: "board", Slot: 1}]
+	if e == nil || e.Asked != 2 || e.Failed != 1 || e.Codes["DOWN"] != 1 || e.Codes["TIMEOUT"] != 1 || e.Requests != 3 || e.Records != 6 || e.Times.Count() != 2 {
+		t.Errorf("the entry is %+v", e)
+	}
+	if len(b.Entries) != 3 || len(b.Operations) != 1 || len(tally.Take().Entries) != 0 {
+		t.Errorf("there are %d entries of %d operations", len(b.Entries), len(b.Operations))
+	}
+	asked := int64(0)
+	for i := range 50_000 { // names that somebody makes up
+		asked++
+		tally.Add(int64(3+i/20_000), &traffic.Asked{Operation: o, Client: fmt.Sprint("client ", i), Codes: []string{fmt.Sprint("CODE", i)}})
+	}
+	b = tally.Take()
+	codes := map[string]bool{}
+	counted := int64(0)
+	for _, e := range b.Entries {
+		counted += e.Asked
+		for code := range e.Codes {
+			codes[code] = true
+		}
+	}
+	if len(b.Entries) > 3*(traffic.MostPairs+1) || len(codes) > traffic.MostCodes+1 || counted+tally.Dropped() != asked {
+		t.Errorf("there are %d entries and %d codes; %d were counted, and %d not, of %d", len(b.Entries), len(codes), counted, tally.Dropped(), asked)
+	}
+	for i := range 10 { // nobody takes them
+		for j := range traffic.MostPairs {
+			tally.Add(int64(100+i), &traffic.Asked{Client: fmt.Sprint(j)})
+		}
+	}
+	if tally.Waiting() > traffic.MostEntries || tally.Dropped() == 0 {
+		t.Errorf("%d wait, and %d were dropped", tally.Waiting(), tally.Dropped())
+	}
+}
+
+func BenchmarkTally(b *testing.B) {
+	tally := traffic.NewTally()
+	o := &traffic.Operation{ID: traffic.ID{1}}
+	asked := traffic.Asked{Operation: o, Client: "board", Took: time.Millisecond, Requests: 2, Records: 5}
+	b.RunParallel(func(pb *testing.PB) {
+		for pb.Next() {
+			tally.Add(1, &asked)
+		}
+	})
+}
