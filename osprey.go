@@ -22,10 +22,12 @@ import (
 	"log/slog"
 	"net/http"
 	"strings"
+	"time"
 
 	"osprey/core/schema"
 	"osprey/core/store"
 	"osprey/project"
+	"osprey/publishing"
 	"osprey/service"
 	"osprey/stores/functions"
 )
@@ -36,8 +38,9 @@ import (
 // /schema.graphql, and its health at /live and /ready.
 type Service struct {
 	project *project.Project
-	handler http.Handler
-	stop    context.CancelFunc
+	handler *service.Service
+	keeper  *publishing.Keeper // nil without records
+	stop    func()
 }
 
 // An Option adds to what the folder of a project says.
@@ -156,9 +159,18 @@ func Open(ctx context.Context, dir string, options ...Option) (*Service, error) 
 	for _, f := range findings {
 		s.log.Warn(f.Msg, "place", f.At.String(), "rule", f.Rule, "fix", f.Fix)
 	}
+	keeper, err := publishing.New(p, "a program", s.log)
+	if err != nil {
+		p.Close()
+		return nil, err
+	}
 	follow, stop := context.WithCancel(context.WithoutCancel(ctx))
+	own := &Service{p, service.New(service.Config{Project: p, Log: s.log, MaxBody: int64(p.Config.Limits.Body), Console: s.console, Keeper: keeper}), keeper, stop}
 	go p.Follow(follow)
-	return &Service{p, service.New(service.Config{Project: p, Log: s.log, MaxBody: int64(p.Config.Limits.Body), Console: s.console}), stop}, nil
+	if keeper != nil {
+		own.stop = keeper.Start(follow, stop)
+	}
+	return own, nil
 }
 
 // with returns what options say together.
@@ -178,8 +190,9 @@ func with(options []Option) (*settings, error) {
 // ServeHTTP answers a request.
 func (s *Service) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
 
-// Close closes the project's sources.
+// Close ends what runs beside the answers, and closes the project's sources.
 func (s *Service) Close() {
+	s.handler.End()
 	s.stop()
 	s.project.Close()
 }
@@ -269,8 +282,12 @@ func (s *Service) Ask(ctx context.Context, op Operation) (*Answer, error) {
 	if err != nil {
 		return nil, err
 	}
+	began := time.Now()
 	got := revision.Ask(ctx, asked)
 	defer got.Free()
+	if s.keeper != nil {
+		s.keeper.Count(got, "(in the program)", time.Since(began))
+	}
 	a := &Answer{}
 	if !got.Refused {
 		a.Data = bytes.Clone(got.Data)

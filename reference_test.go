@@ -49,6 +49,7 @@ type configPart struct {
 var configParts = []configPart{
 	{"The file", "`osprey.yaml` stands in the project's folder. All keys may be left out.", reflect.TypeFor[project.Config]()},
 	{"limits", "Bounds of one operation, under `limits:`.", reflect.TypeFor[project.Limits]()},
+	{"records", "Records of Osprey's own, under `records:`.", reflect.TypeFor[project.RecordsConfig]()},
 	{"A source", "Under `sources:` and the source's name. A key that the kind does not have is an error.", reflect.TypeFor[project.SourceConfig]()},
 	{"A set", "A resource of a source of the kind `rest`, under `sets:` and its name.", reflect.TypeFor[project.SetConfig]()},
 	{"A read", "One way to read a resource, in an entry of `reads:`.", reflect.TypeFor[project.ReadConfig]()},

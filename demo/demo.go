@@ -34,7 +34,7 @@ type Options struct {
 }
 
 // Addresses are the environment variables that name the stores of the harbour.
-var Addresses = []string{"REGISTRY_URL", "INSPECTIONS_URL", "TIDES_URL", "NOTICES_URL", "FEES_URL"}
+var Addresses = []string{"REGISTRY_URL", "INSPECTIONS_URL", "TIDES_URL", "NOTICES_URL", "FEES_URL", "RECORDS_URL"}
 
 // A Harbour is the stores of the demo, running.
 type Harbour struct {
@@ -45,7 +45,8 @@ type Harbour struct {
 	NoticesURL     string
 	Notices        *Notices // likewise
 	FeesURL        string
-	Fees           *Fees // likewise
+	RecordsURL     string // the database of Osprey's own records
+	Fees           *Fees  // likewise
 
 	cluster   *Cluster
 	documents *child
@@ -57,7 +58,7 @@ type Harbour struct {
 
 // Environ returns the variables that lead a project to these stores.
 func (h *Harbour) Environ() map[string]string {
-	return map[string]string{"REGISTRY_URL": h.RegistryURL, "INSPECTIONS_URL": h.InspectionsURL, "TIDES_URL": h.TidesURL, "NOTICES_URL": h.NoticesURL, "FEES_URL": h.FeesURL}
+	return map[string]string{"REGISTRY_URL": h.RegistryURL, "INSPECTIONS_URL": h.InspectionsURL, "TIDES_URL": h.TidesURL, "NOTICES_URL": h.NoticesURL, "FEES_URL": h.FeesURL, "RECORDS_URL": h.RecordsURL}
 }
 
 // Start starts the stores whose address is not given by the environment, and
@@ -67,7 +68,7 @@ func Start(ctx context.Context, o Options) (h *Harbour, err error) {
 	if o.Progress == nil {
 		o.Progress = func(string) {}
 	}
-	h = &Harbour{RegistryURL: os.Getenv("REGISTRY_URL"), InspectionsURL: os.Getenv("INSPECTIONS_URL"), TidesURL: os.Getenv("TIDES_URL"), NoticesURL: os.Getenv("NOTICES_URL"), FeesURL: os.Getenv("FEES_URL")}
+	h = &Harbour{RegistryURL: os.Getenv("REGISTRY_URL"), InspectionsURL: os.Getenv("INSPECTIONS_URL"), TidesURL: os.Getenv("TIDES_URL"), NoticesURL: os.Getenv("NOTICES_URL"), FeesURL: os.Getenv("FEES_URL"), RecordsURL: os.Getenv("RECORDS_URL")}
 	defer func() {
 		if err != nil {
 			h.Stop()
@@ -153,6 +154,13 @@ func (h *Harbour) startRegistry(ctx context.Context, o *Options, own bool, data 
 			return err
 		}
 		h.RegistryURL = h.cluster.URL
+	}
+	switch {
+	case h.RecordsURL != "":
+	case own:
+		h.RecordsURL = h.cluster.RecordsURL
+	default:
+		h.RecordsURL = h.RegistryURL // the tables are in a schema of their own
 	}
 	o.Progress("filling the registry")
 	if err := loadRegistry(ctx, h.RegistryURL, o.Scale, own, data); err != nil {

@@ -19,8 +19,9 @@ import (
 
 // A Cluster is a private PostgreSQL server on loopback.
 type Cluster struct {
-	URL   string // of its database "harbour"
-	child *child
+	URL        string // of its database "harbour"
+	RecordsURL string // of its database "records"
+	child      *child
 }
 
 // password is that of the cluster's only role; it guards made-up data.
@@ -51,7 +52,7 @@ func StartCluster(ctx context.Context, dir string, port int) (*Cluster, error) {
 			return nil, err
 		}
 	}
-	c := &Cluster{URL: fmt.Sprintf("postgres://harbour:%s@127.0.0.1:%d/harbour", password, port)}
+	c := &Cluster{URL: fmt.Sprintf("postgres://harbour:%s@127.0.0.1:%d/harbour", password, port), RecordsURL: fmt.Sprintf("postgres://harbour:%s@127.0.0.1:%d/records", password, port)}
 	c.child, err = startChild("PostgreSQL", syscall.SIGINT, as, filepath.Join(bin, "postgres"), "-D", filepath.Join(dir, "data"),
 		"-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
 		"-c", "shared_preload_libraries=pg_stat_statements", "-c", "synchronous_commit=off", "-c", "max_connections=60", "-c", "log_min_messages=fatal")
@@ -122,7 +123,7 @@ func initCluster(ctx context.Context, bin, dir string, as *syscall.Credential) e
 	return nil
 }
 
-// wait waits until the server takes connections, and makes the database.
+// wait waits until the server takes connections, and makes the databases.
 func (c *Cluster) wait(ctx context.Context, port int) error {
 	admin := fmt.Sprintf("postgres://harbour:%s@127.0.0.1:%d/postgres", password, port)
 	deadline := time.Now().Add(30 * time.Second)
@@ -130,12 +131,19 @@ func (c *Cluster) wait(ctx context.Context, port int) error {
 		conn, err := pgx.Connect(ctx, admin)
 		if err == nil {
 			defer conn.Close(ctx)
-			var has bool
-			if err := conn.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_database WHERE datname = 'harbour')`).Scan(&has); err != nil || has {
-				return err
+			for _, name := range []string{"harbour", "records"} {
+				var has bool
+				if err := conn.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1)`, name).Scan(&has); err != nil {
+					return err
+				}
+				if has {
+					continue
+				}
+				if _, err = conn.Exec(ctx, "CREATE DATABASE "+name); err != nil {
+					return err
+				}
 			}
-			_, err = conn.Exec(ctx, `CREATE DATABASE harbour`)
-			return err
+			return nil
 		}
 		if ended := c.child.ended(); ended != nil {
 			return ended

@@ -2,10 +2,12 @@ package project
 
 import (
 	"encoding/json"
+	"slices"
 
 	"osprey/core/execute"
 	"osprey/core/language"
 	"osprey/core/plan"
+	"osprey/core/traffic"
 )
 
 // A Fault is an error as the answer tells it: section 7.1.2.
@@ -37,8 +39,31 @@ type Answer struct {
 	// see that it breaks off.
 	Broken bool
 
+	asked  *asked // nil if it is not known what is asked
+	by     *Revision
 	result *execute.Result
 	whole  []byte // the response, if it was given before
+}
+
+// Operation returns what is known of the operation that was asked; nil of a request that was refused
+// before it was known.
+func (a *Answer) Operation() *traffic.Operation {
+	if a.asked == nil {
+		return nil
+	}
+	o := a.asked.operation
+	o.counted.Do(func() { o.known = traffic.NewOperation(a.by.Schema, a.asked.doc, o.def) })
+	return o.known
+}
+
+// Codes returns the codes of the errors, each once.
+func (a *Answer) Codes() (codes []string) {
+	for i := range a.Faults {
+		if !slices.Contains(codes, a.Faults[i].Code) {
+			codes = append(codes, a.Faults[i].Code)
+		}
+	}
+	return codes
 }
 
 // Free gives the memory of the answer to later ones; neither its data nor its

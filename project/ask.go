@@ -62,30 +62,35 @@ func (r *Revision) Ask(ctx context.Context, q *Request) *Answer { return r.AskIn
 func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []byte) error) *Answer {
 	start := time.Now()
 	x, faults := r.read(ctx, q)
+	a := &Answer{asked: x, by: r}
+	refused := func(faults ...Fault) *Answer {
+		a.Refused, a.Faults = true, faults
+		return a
+	}
 	if faults != nil {
-		return &Answer{Refused: true, Faults: faults}
+		return refused(faults...)
 	}
 	p, limits := x.plan, &r.Config.Limits
 	if fault := x.beyond(limits); fault != nil {
-		return &Answer{Refused: true, Faults: []Fault{*fault}}
+		return refused(*fault)
 	}
 	if x.timed {
 		var cancel context.CancelFunc
 		ctx, cancel = context.WithDeadline(ctx, start.Add(time.Duration(limits.Timeout)))
 		defer cancel()
 	}
-	a := &Answer{Plan: p}
 	var once *execute.Once
 	if q.Once != "" && p.Kind == language.Mutation {
 		if r.Config.Idempotency == nil {
-			return &Answer{Refused: true, Faults: []Fault{{Message: "this service keeps no keys of mutations", Code: CodeDenied, Fix: "send it without a key, or name a table with idempotency in osprey.yaml"}}}
+			return refused(Fault{Message: "this service keeps no keys of mutations", Code: CodeDenied, Fix: "send it without a key, or name a table with idempotency in osprey.yaml"})
 		}
 		var err error
 		if once, err = r.once(q, x.source); err != nil {
-			return &Answer{Refused: true, Faults: []Fault{{Message: fmt.Sprintf("the source %s %s", r.Config.Idempotency.Source, told(err)), Code: string(store.Down)}}}
+			return refused(Fault{Message: fmt.Sprintf("the source %s %s", r.Config.Idempotency.Source, told(err)), Code: string(store.Down)})
 		}
 		send = nil
 	}
+	a.Plan = p
 	options := execute.Options{
 		Caller: q.Caller.Anew(), Once: once, Now: time.Now, Before: beforeData, Until: start.Add(time.Duration(limits.Timeout)),
 		MaxPage: int64(limits.Page), MaxWrites: int64(limits.Writes), MaxRequests: int(limits.StoreRequests), MaxErrors: int(limits.Errors), MaxRecords: int64(limits.Records), MaxAnswer: int64(limits.Answer),
@@ -99,9 +104,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 	a.result = execute.Run(ctx, p, x.vars, options)
 	a.Data, a.Requests, a.Broken = a.result.Data, a.result.Requests, a.result.Broken
 	if a.whole = a.result.Repeated; a.result.Reused {
-		a.Refused = true
-		a.Faults = []Fault{{Message: "another mutation was done under this key", Code: CodeReused, Fix: "give each mutation a key of its own"}}
-		return a
+		return refused(Fault{Message: "another mutation was done under this key", Code: CodeReused, Fix: "give each mutation a key of its own"})
 	}
 	if a.Broken {
 		r.project.log.ErrorContext(ctx, "an answer that was sent in parts had to be cut back, and its connection is cut", "operation", p.Name, "request", q.request())
@@ -159,7 +162,8 @@ type asked struct {
 	variant
 }
 
-// read reads a request, or says why it is refused.
+// read reads a request, or says why it is refused. Of one that is, what was asked is returned as
+// far as it is known; nil if it is not.
 func (r *Revision) read(ctx context.Context, q *Request) (*asked, []Fault) {
 	d, err := r.document(ctx, q.Query)
 	if err != nil {
@@ -171,7 +175,7 @@ func (r *Revision) read(ctx context.Context, q *Request) (*asked, []Fault) {
 	}
 	vars, faults := o.coerce(d, q.Variables)
 	if faults != nil {
-		return nil, faults
+		return &asked{parsed: d, operation: o}, faults
 	}
 	v := r.plan(d, o, vars, q.Once != "")
 	if v.plan.Refused != "" {
@@ -179,7 +183,7 @@ func (r *Revision) read(ctx context.Context, q *Request) (*asked, []Fault) {
 		if v.plan.Wrong {
 			code = CodeInvalid
 		}
-		return nil, []Fault{{Message: v.plan.Refused, Code: code, Locations: []language.Position{d.source.Position(o.def.Pos)}}}
+		return &asked{parsed: d, operation: o}, []Fault{{Message: v.plan.Refused, Code: code, Locations: []language.Position{d.source.Position(o.def.Pos)}}}
 	}
 	return &asked{d, o, vars, v}, nil
 }

@@ -7,7 +7,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strings"
 
 	"osprey/core/binding"
 	"osprey/core/editing"
@@ -116,11 +115,7 @@ func (d *Desk) readTexts(open map[string]string) {
 // Holds reports whether a file is one of the project's texts.
 func (d *Desk) Holds(path string) bool {
 	within, err := filepath.Rel(d.Dir, path)
-	if err != nil || !strings.HasSuffix(path, ".graphql") {
-		return false
-	}
-	first, _, nested := strings.Cut(filepath.ToSlash(within), "/")
-	return nested && slices.Contains(textFolders, first)
+	return err == nil && within != ConfigFile && IsText(filepath.ToSlash(within))
 }
 
 // Refresh asks all stores again what they hold.

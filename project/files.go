@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 
@@ -50,6 +51,15 @@ func ReadFiles(dir string) (Files, error) {
 
 // textFolders are the folders that hold a project's .graphql files.
 var textFolders = []string{"schema", "operations"}
+
+// IsText reports whether a path is one of the texts of a project.
+func IsText(path string) bool {
+	if path == ConfigFile {
+		return true
+	}
+	folder, name, nested := strings.Cut(path, "/")
+	return nested && slices.Contains(textFolders, folder) && strings.HasSuffix(name, ".graphql") && filepath.IsLocal(filepath.FromSlash(name)) && !strings.ContainsRune(name, 0)
+}
 
 // errNoSchema is the error of a project that has no types.
 var errNoSchema = errors.New("has no folder schema/ with .graphql files")

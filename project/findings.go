@@ -2,6 +2,7 @@ package project
 
 import (
 	"fmt"
+	"path/filepath"
 	"slices"
 
 	"osprey/core/language"
@@ -64,4 +65,37 @@ func placed(problems language.Problems, find func(language.Pos) *language.Source
 // inOne finds every place in one source.
 func inOne(src *language.Source) func(language.Pos) *language.Source {
 	return func(language.Pos) *language.Source { return src }
+}
+
+// FindingJSON is a finding in the stable JSON form.
+type FindingJSON struct {
+	Severity   string `json:"severity"`
+	Rule       string `json:"rule"`
+	Message    string `json:"message"`
+	File       string `json:"file"`
+	Line       int    `json:"line"`
+	Column     int    `json:"column"`
+	Coordinate string `json:"coordinate"`
+	Fix        string `json:"fix,omitempty"`
+}
+
+// JSON returns the findings in their JSON form. Files that are in the folder dir are named from there;
+// "" leaves their names.
+func (f Findings) JSON(dir string) []FindingJSON {
+	list := []FindingJSON{}
+	for _, p := range f {
+		list = append(list, FindingJSON{p.Severity.String(), p.Rule, p.Msg, within(dir, p.At.Name), p.At.Line, p.At.Column, p.Coordinate, p.Fix})
+	}
+	return list
+}
+
+// within names a file from a folder that it is in.
+func within(dir, file string) string {
+	if dir == "" || file == "" {
+		return file
+	}
+	if from, err := filepath.Rel(dir, file); err == nil && filepath.IsLocal(from) {
+		return filepath.ToSlash(from)
+	}
+	return file
 }

@@ -23,6 +23,15 @@ const (
 	Restored  = "restored"  // one from before was made the current one again
 )
 
+// Label says which of the revisions that are kept this is; nil if it is none, or not known yet.
+func (r *Revision) Label() *Label { return r.label.Load() }
+
+// SetLabel says which of the revisions that are kept this is.
+func (r *Revision) SetLabel(l *Label) {
+	r.label.Store(l)
+	r.project.news.tell()
+}
+
 // news tells those who wait that something has changed.
 type news struct {
 	mu   sync.Mutex // guards what follows
@@ -47,6 +56,9 @@ func (n *news) wait() <-chan struct{} {
 	}
 	return n.next
 }
+
+// TellNews tells those who wait for News that something has changed, beside the project.
+func (p *Project) TellNews() { p.news.tell() }
 
 // News returns a channel that is closed when another revision is served, or when what
 // [Project.Trouble] tells has changed, the next time after the call.

@@ -12,6 +12,7 @@ import (
 	"osprey/core/plan"
 	"osprey/core/schema"
 	"osprey/core/store"
+	"osprey/core/traffic"
 	"osprey/core/validate"
 )
 
@@ -21,6 +22,9 @@ type operation struct {
 	def       *language.Operation
 	refused   []Fault // why it is not run, whatever its variables are
 	variables []input
+
+	counted sync.Once
+	known   *traffic.Operation // made when it is counted first
 
 	mu    sync.Mutex // guards what follows
 	plans []variant

@@ -50,8 +50,7 @@ type content struct {
 	// Operations are the texts of operations/, which are checked with the schema.
 	Operations []SavedOperation
 
-	// Label says which of the revisions that are kept this is; nil if it is none, or not known yet.
-	Label *Label
+	label atomic.Pointer[Label]
 	// Files are what it was read from.
 	Files Files
 

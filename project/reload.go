@@ -44,7 +44,7 @@ func (p *Project) replace(ctx context.Context, read func() (Files, error), label
 		errors.As(err, &findings)
 		return findings, err
 	}
-	next.Label = label
+	next.label.Store(label)
 	// Stores that are new tell what they hold before anything waits for them.
 	aside := &Project{Dir: p.Dir, content: next, log: p.log, failed: p.failed, changed: p.changed, with: p.with}
 	aside.readCatalogues(ctx)
@@ -106,9 +106,13 @@ func (p *Project) refresh(ctx context.Context) {
 	wait.Wait()
 }
 
-// Refresh reads again what all stores hold, and the project's files, as [Project.Reload] does.
+// Refresh reads again what all stores hold, and the project's files, as [Project.Reload] does. A
+// revision that was published stays, and is held against the stores again.
 func (p *Project) Refresh(ctx context.Context) (Findings, error) {
 	p.refresh(ctx)
+	if l := p.Revision().Label(); l != nil && l.Origin != FromFiles {
+		return p.Load()
+	}
 	return p.Reload(ctx)
 }
 
@@ -189,6 +193,7 @@ func (p *Project) fixedInPlace(before *Config, next *content) Findings {
 	}
 	tell("listen:", before.Listen != next.Config.Listen)
 	tell("body:", before.Limits.Body != next.Config.Limits.Body)
+	tell("records:", !reflect.DeepEqual(before.Records, next.Config.Records))
 	tell("drain:", !reflect.DeepEqual(before.Drain, next.Config.Drain))
 	return placed(slices.Clone(problems), inOne(next.config))
 }

@@ -6,6 +6,7 @@ import (
 	"hash/maphash"
 	"maps"
 	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 
@@ -13,6 +14,7 @@ import (
 	"osprey/core/language"
 	"osprey/core/schema"
 	"osprey/core/store"
+	"osprey/core/traffic"
 	"osprey/core/validate"
 )
 
@@ -24,6 +26,7 @@ type Revision struct {
 	*content
 
 	project *Project
+	serial  int64
 	holds   atomic.Int64 // those who use it; 0 when it is done
 	known   *kept
 	saved   map[string]string // texts of operations/ by the names of their operations
@@ -32,10 +35,26 @@ type Revision struct {
 var seed = maphash.MakeSeed()
 
 func newRevision(p *Project, s *schema.Schema, bound *binding.Bound, saved map[string]string) *Revision {
-	r := &Revision{Schema: s, Bound: bound, content: p.content, project: p, known: newKept(int64(p.Config.Limits.Plans)), saved: saved}
+	r := &Revision{Schema: s, Bound: bound, content: p.content, project: p, serial: serials.Add(1), known: newKept(int64(p.Config.Limits.Plans)), saved: saved}
 	r.holds.Store(1) // by being the current one
 	r.take()
 	return r
+}
+
+// serials numbers the revisions of this process.
+var serials atomic.Int64
+
+// Serial returns the number of the revision among all of this process: a later one has a greater
+// number.
+func (r *Revision) Serial() int64 { return r.serial }
+
+// Unused returns the coordinates of the project's own types that are not among those that were
+// used.
+func (r *Revision) Unused(used []string) []string {
+	return traffic.Unused(r.Schema, used, func(t schema.Named) bool {
+		at := r.Schema.Position(t.About().Pos)
+		return at.Line > 0 && at.Name != binding.SuppliedName && !strings.HasPrefix(at.Name, "(")
+	})
 }
 
 // A parsed is a parsed and validated text of operations with its plans.

@@ -27,6 +27,11 @@ const (
 // another site can send text, but JSON only if it is allowed to (CORS). use is
 // lent the bytes.
 func (s *Service) readJSON(r *http.Request, use func(body []byte) *refusal) *refusal {
+	return readJSON(r, s.MaxBody, "raise limits.body in osprey.yaml, or send less", use)
+}
+
+// readJSON reads a body of at most so many bytes; less says what to do about a larger one.
+func readJSON(r *http.Request, most int64, less string, use func(body []byte) *refusal) *refusal {
 	if given := r.Header.Get("Content-Type"); given != mediaJSON { // most clients send just that
 		media, params, err := mime.ParseMediaType(given)
 		if err != nil || media != mediaJSON {
@@ -43,13 +48,13 @@ func (s *Service) readJSON(r *http.Request, use func(body []byte) *refusal) *ref
 			bodies.Put(body)
 		}
 	}()
-	_, err := body.ReadFrom(io.LimitReader(r.Body, s.MaxBody+1))
+	_, err := body.ReadFrom(io.LimitReader(r.Body, most+1))
 	switch {
 	case err != nil:
 		return badRequest("", "the body broke off")
-	case int64(body.Len()) > s.MaxBody:
+	case int64(body.Len()) > most:
 		io.CopyN(io.Discard, r.Body, readPast)
-		return &refusal{http.StatusRequestEntityTooLarge, fmt.Sprintf("the body is larger than %s, which is the limit", store.Bytes(s.MaxBody)), "raise limits.body in osprey.yaml, or send less"}
+		return &refusal{http.StatusRequestEntityTooLarge, fmt.Sprintf("the body is larger than %s, which is the limit", store.Bytes(most)), less}
 	}
 	return use(body.Bytes())
 }

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"time"
 
 	"osprey/core/store"
 	"osprey/project"
@@ -86,11 +87,15 @@ func (s *Service) answer(w http.ResponseWriter, r *http.Request, media string, r
 	header.Add("Vary", "Accept")
 	header.Set("Content-Type", media+"; charset=utf-8")
 	q.Caller = callerOf(r)
+	began := time.Now()
 	answer := revision.AskInParts(r.Context(), q, func(part []byte) error {
 		_, err := w.Write(part)
 		return err
 	})
 	defer answer.Free()
+	if s.Keeper != nil {
+		defer func() { s.Keeper.Count(answer, clientOf(r), time.Since(began)) }()
+	}
 	if answer.Broken {
 		panic(http.ErrAbortHandler)
 	}
@@ -105,6 +110,30 @@ func (s *Service) answer(w http.ResponseWriter, r *http.Request, media string, r
 		}
 	}
 	w.Write(body)
+}
+
+// clientHeader names the program that asks.
+const clientHeader = "Osprey-Client"
+
+// longestClient is how much of a client's name is kept.
+const longestClient = 60
+
+// clientOf returns the name of the program that asks: what it calls itself, or else the first product
+// of its User-Agent (RFC 9110, section 10.1.5); "" if it has none.
+func clientOf(r *http.Request) string {
+	name := r.Header.Get(clientHeader)
+	if name == "" {
+		name, _, _ = strings.Cut(r.Header.Get("User-Agent"), " ")
+	}
+	if len(name) > longestClient {
+		name = name[:longestClient]
+	}
+	for i := range len(name) {
+		if c := name[i]; c < ' ' || c > '~' {
+			return "(unreadable)"
+		}
+	}
+	return name
 }
 
 // callerOf returns who sends a request: nobody has a name yet, so callers are told

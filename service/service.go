@@ -10,6 +10,8 @@ import (
 	"log/slog"
 	"net/http"
 	"runtime/debug"
+	"strings"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -17,6 +19,8 @@ import (
 	"github.com/klauspost/compress/gzhttp"
 
 	"osprey/project"
+	"osprey/publishing"
+	"osprey/records"
 )
 
 // Config configures a service. The zero value of a bound means its default.
@@ -29,14 +33,20 @@ type Config struct {
 	// Listen is the host:port at which the service is reached; "" if another program
 	// serves it, which then checks for which hosts requests are.
 	Listen string
+	// Keeper keeps the records of the service; nil if it has none.
+	Keeper *publishing.Keeper
 }
 
 // A Service answers requests over HTTP. It is safe for concurrent use.
 type Service struct {
 	Config
+	routes   chi.Routes
 	router   http.Handler
 	stopping atomic.Bool
 	underWay atomic.Int64 // requests
+	streams  atomic.Int64 // open streams of events
+	ends     chan struct{}
+	end      sync.Once
 }
 
 // New makes a service.
@@ -50,7 +60,7 @@ func New(c Config) *Service {
 	if c.Patience <= 0 {
 		c.Patience = 30 * time.Second
 	}
-	s := &Service{Config: c}
+	s := &Service{Config: c, ends: make(chan struct{})}
 	r := chi.NewRouter()
 	r.Use(s.counted, s.requestID, s.patient, s.recoverer, secured, s.checkHost, compressed)
 	r.Get("/graphql", s.endpoint)
@@ -64,6 +74,7 @@ func New(c Config) *Service {
 	r.Post("/api/v1/problems", s.problems)
 	r.Post("/api/v1/completions", s.completions)
 	r.Post("/api/v1/meaning", s.meaning)
+	s.administration(r)
 	r.Get("/api/v1/pages", s.pages)
 	r.Get("/api/v1/pages/{name}", s.page)
 	r.Get("/api/v1/pages/screenshots/{name}", s.picture)
@@ -76,9 +87,12 @@ func New(c Config) *Service {
 		problem(w, http.StatusNotFound, "nothing is served at "+clipped(req.URL.Path), "operations go to /graphql")
 	})
 	r.MethodNotAllowed(s.wrongMethod)
-	s.router = r
+	s.routes, s.router = r, r
 	return s
 }
+
+// End ends streams of events, which would otherwise keep a server from stopping.
+func (s *Service) End() { s.end.Do(func() { close(s.ends) }) }
 
 // ServeHTTP answers a request.
 func (s *Service) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.router.ServeHTTP(w, r) }
@@ -135,10 +149,15 @@ func (s *Service) plans(w http.ResponseWriter, r *http.Request) {
 // tellsStatements reports whether a caller may see what stores are sent: by
 // default one on this machine, who can see the stores too.
 func (s *Service) tellsStatements(r *http.Request) bool {
-	switch s.Project.Revision().Config.Statements {
-	case project.StatementsEveryone:
+	return isAmong(r, s.Project.Revision().Config.Statements)
+}
+
+// isAmong reports whether a request is of those whom the configuration names.
+func isAmong(r *http.Request, to string) bool {
+	switch to {
+	case project.ToEveryone:
 		return true
-	case project.StatementsNobody:
+	case project.ToNobody:
 		return false
 	}
 	return isLocal(r)
@@ -166,26 +185,40 @@ func write(w http.ResponseWriter, status int, contentType string, body []byte) {
 
 // problem answers with problem details (RFC 9457).
 func problem(w http.ResponseWriter, status int, detail, fix string) {
-	text, _ := json.Marshal(struct {
-		Title  string `json:"title"`
-		Status int    `json:"status"`
-		Detail string `json:"detail"`
-		Fix    string `json:"fix,omitempty"`
-	}{http.StatusText(status), status, detail, fix})
+	problemWith(w, status, details{Detail: detail, Fix: fix})
+}
+
+// details are what is told of a problem. Beyond the members of RFC 9457 are what to do about it, and
+// what is wrong with what was published.
+type details struct {
+	Title    string                `json:"title"`
+	Status   int                   `json:"status"`
+	Detail   string                `json:"detail"`
+	Fix      string                `json:"fix,omitempty"`
+	Findings []project.FindingJSON `json:"findings,omitempty"`
+	Broken   []publishing.Broken   `json:"broken,omitempty"`
+	Last     *records.Revision     `json:"last,omitempty"`
+}
+
+func problemWith(w http.ResponseWriter, status int, d details) {
+	d.Title, d.Status = http.StatusText(status), status
+	text, err := json.Marshal(d)
+	if err != nil {
+		panic(err) // it holds nothing that JSON cannot
+	}
 	write(w, status, "application/problem+json", text)
 }
 
 // wrongMethod answers 405 and says which methods there are.
 func (s *Service) wrongMethod(w http.ResponseWriter, r *http.Request) {
-	allowed := "GET"
-	switch r.URL.Path {
-	case "/graphql":
-		allowed = "GET, POST"
-	case "/api/v1/plans", "/api/v1/problems", "/api/v1/completions", "/api/v1/meaning":
-		allowed = "POST"
+	var allowed []string
+	for _, method := range []string{http.MethodDelete, http.MethodGet, http.MethodPost, http.MethodPut} {
+		if s.routes.Match(chi.NewRouteContext(), method, r.URL.Path) {
+			allowed = append(allowed, method)
+		}
 	}
-	w.Header().Set("Allow", allowed)
-	problem(w, http.StatusMethodNotAllowed, "the method "+r.Method+" is not allowed at "+r.URL.Path, "use "+allowed)
+	w.Header().Set("Allow", strings.Join(allowed, ", "))
+	problem(w, http.StatusMethodNotAllowed, "the method "+r.Method+" is not allowed at "+clipped(r.URL.Path), "use "+strings.Join(allowed, ", "))
 }
 
 // recoverer keeps a fault of one request from ending the process. Where a part

@@ -46,6 +46,7 @@ func (s *Service) Serve(ctx context.Context, l net.Listener, stop Stop) error {
 	}
 	within, cancel := context.WithTimeout(context.WithoutCancel(ctx), stop.Within)
 	defer cancel()
+	s.End()
 	err := srv.Shutdown(within)
 	if errors.Is(err, context.DeadlineExceeded) {
 		err = fmt.Errorf("the service stopped before everything had ended: %d of the requests under way took longer than %s and were cut off", s.underWay.Load(), stop.Within)

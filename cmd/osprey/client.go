@@ -34,6 +34,7 @@ func post(ctx context.Context, base, path string, q *operation, header http.Head
 	}
 	req.Header = header
 	req.Header.Set("Content-Type", "application/json")
+	req.Header.Set("Osprey-Client", "osprey")
 	res, err := (&http.Client{Timeout: time.Minute}).Do(req)
 	if err != nil {
 		var u *url.Error

@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -146,8 +145,5 @@ func diffJSON(w io.Writer, list []compare.Difference) error {
 	for _, d := range list {
 		out.Differences = append(out.Differences, difference{d.Class.String(), d.Coordinate, d.What})
 	}
-	e := json.NewEncoder(w)
-	e.SetEscapeHTML(false)
-	e.SetIndent("", "  ")
-	return e.Encode(out)
+	return printJSON(w, out)
 }

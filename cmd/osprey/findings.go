@@ -62,26 +62,15 @@ func printCaret(w io.Writer, line string, at language.Position) {
 	fmt.Fprintf(w, "  %s\n  %s^\n", string(runes[min(start, len(runes)):end]), strings.Repeat(" ", at.Column-1-start))
 }
 
-// findingJSON is a finding in the stable JSON form.
-type findingJSON struct {
-	Severity   string `json:"severity"`
-	Rule       string `json:"rule"`
-	Message    string `json:"message"`
-	File       string `json:"file"`
-	Line       int    `json:"line"`
-	Column     int    `json:"column"`
-	Coordinate string `json:"coordinate"`
-	Fix        string `json:"fix,omitempty"`
-}
-
 // printFindingsJSON writes {"findings": […]}.
 func printFindingsJSON(w io.Writer, f project.Findings) error {
-	list := []findingJSON{}
-	for _, p := range f {
-		list = append(list, findingJSON{p.Severity.String(), p.Rule, p.Msg, p.At.Name, p.At.Line, p.At.Column, p.Coordinate, p.Fix})
-	}
+	return printJSON(w, map[string]any{"findings": f.JSON("")})
+}
+
+// printJSON writes a value as JSON that people can read, too.
+func printJSON(w io.Writer, v any) error {
 	e := json.NewEncoder(w)
 	e.SetIndent("", "  ")
 	e.SetEscapeHTML(false)
-	return e.Encode(map[string]any{"findings": list})
+	return e.Encode(v)
 }

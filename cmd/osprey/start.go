@@ -16,6 +16,7 @@ import (
 
 	"osprey/console"
 	"osprey/project"
+	"osprey/publishing"
 	"osprey/service"
 )
 
@@ -36,6 +37,7 @@ func startCommand() *cli.Command {
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "listen", Usage: "host:port to listen on, instead of that in osprey.yaml"},
 			&cli.BoolFlag{Name: "watch", Usage: "follow the project's files, and serve what is saved; watch: true in osprey.yaml does the same"},
+			&cli.BoolFlag{Name: "files", Usage: "serve the project's files, and not the revision that was published last, until another is published"},
 			&cli.BoolFlag{Name: "apply-tables", Usage: "run the files of tables/ first that were not run yet; of several services, one does it"},
 		},
 		OnUsageError: usageError,
@@ -79,15 +81,37 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, 
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	go p.Follow(ctx)
 	address := "http://" + l.Addr().String()
+	keeper, ended, err := keepRecords(ctx, c, p, address, log)
+	if err != nil {
+		return err
+	}
+	defer ended()
+	go p.Follow(ctx)
 	fmt.Fprintf(c.Root().ErrWriter, "osprey: serving %s\n  console   %s/console/\n  endpoint  %s/graphql\n", dir, address, address)
 	listening(address)
 	if err := followFiles(ctx, c, p, watch || p.Config.Watch); err != nil {
 		return err
 	}
-	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Config.Limits.Body), Listen: listen})
+	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Config.Limits.Body), Listen: listen, Keeper: keeper})
 	return s.Serve(ctx, l, service.Stop{Drain: drainOf(p.Config, l.Addr())})
+}
+
+// keepRecords joins a project with its records, if it has some, and serves the last revision that was
+// published, unless the files are to be served. ended waits, after ctx has ended, for what is still to
+// be written.
+func keepRecords(ctx context.Context, c *cli.Command, p *project.Project, address string, log *slog.Logger) (k *publishing.Keeper, ended func(), err error) {
+	if k, err = publishing.New(p, address, log); k == nil || err != nil {
+		return nil, func() {}, err
+	}
+	if c.Bool("files") {
+		k.PassOver()
+	}
+	ended = k.Start(ctx, func() {})
+	if l := p.Revision().Label(); l != nil && l.Origin != project.FromFiles {
+		fmt.Fprintf(c.Root().ErrWriter, "osprey: serving revision %d, %s by %s on %s, and not the files of %s; --files serves those\n", l.Number, l.Origin, l.By, l.At.Local().Format("2 January 15:04"), p.Dir)
+	}
+	return k, ended, nil
 }
 
 // followFiles reads the project's files again on SIGHUP and, if they are watched, when they change.

@@ -79,7 +79,7 @@ const headers = { 'Content-Type': 'application/json', Accept: 'application/graph
 /** Runs an operation; the answer tells its store requests. Rejects with a NoAnswer. */
 export async function ask(question: Question, signal: AbortSignal): Promise<{ answer: Answer; bytes: number }> {
   const response = await send('/graphql', {
-    method: 'POST', signal, headers: { ...headers, 'Osprey-Calls': 'on' }, body: JSON.stringify(question),
+    method: 'POST', signal, headers: { ...headers, 'Osprey-Calls': 'on', 'Osprey-Client': 'console' }, body: JSON.stringify(question),
   })
   const text = await response.text()
   return { answer: read<Answer>(text, response.status), bytes: new Blob([text]).size }

@@ -200,3 +200,19 @@ func BenchmarkTally(b *testing.B) {
 		}
 	})
 }
+
+// TestUnused holds what nobody asks.
+func TestUnused(t *testing.T) {
+	s, _ := sound(t, "{ port { name } }")
+	uses := operation(t, `{ search(text: "a", kinds: [TUG]) { name ... on Ferry { lanes(least: 1) } } port { name } }`).Uses
+	got := strings.Join(traffic.Unused(s, uses, func(n schema.Named) bool { return n.String() != "Either" && !strings.HasPrefix(n.String(), "__") }), " ")
+	want := "Query.search(first:) Query.search(near:) Query.search(any:) Query.search(either:) Query.search(raw:) Query.search(flag:) Query.search(ids:) Kind.FERRY Tug.power Ferry.kind"
+	for _, c := range strings.Fields(want) {
+		if !strings.Contains(" "+got+" ", " "+c+" ") {
+			t.Errorf("%s is not among %s", c, got)
+		}
+	}
+	if len(strings.Fields(got)) != len(strings.Fields(want)) {
+		t.Errorf("unused is %s", got)
+	}
+}

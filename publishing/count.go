@@ -1,0 +1,103 @@
+package publishing
+
+import (
+	"context"
+	"time"
+
+	"osprey/core/traffic"
+	"osprey/project"
+	"osprey/records"
+)
+
+// This file writes what is asked, in batches, in the background.
+
+// Count counts a request that a client has made, and the time that its answer took.
+func (k *Keeper) Count(a *project.Answer, client string, took time.Duration) {
+	asked := traffic.Asked{Operation: a.Operation(), Client: client, Took: took, Codes: a.Codes()}
+	for i := range a.Requests {
+		asked.Requests += int64(a.Requests[i].RoundTrips)
+		asked.Records += int64(a.Requests[i].Records)
+	}
+	k.tally.Add(k.slot(), &asked)
+}
+
+// slot returns the slot of this moment: by how long this service runs, not by a clock that is set.
+func (k *Keeper) slot() int64 { return int64(time.Since(k.began) / slot) }
+
+// count writes what was counted, again and again.
+func (k *Keeper) count(ctx context.Context) {
+	timer := time.NewTicker(writeEvery)
+	defer timer.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-timer.C:
+			k.write(ctx)
+		}
+	}
+}
+
+// write writes what was counted. What cannot be written is kept, and written again with the same
+// number, so that it counts once even if it was written and nobody heard of it.
+func (k *Keeper) write(ctx context.Context) {
+	select {
+	case <-k.unsent:
+		defer func() { k.unsent <- struct{}{} }()
+	case <-ctx.Done():
+		return
+	}
+	for k.writeBatch(ctx) {
+	}
+}
+
+// writeBatch writes one batch. It reports whether there is more to write.
+func (k *Keeper) writeBatch(ctx context.Context) bool {
+	b := k.nextBatch()
+	if b == nil {
+		return false
+	}
+	b.Ages = map[int64]time.Duration{}
+	for key := range b.Entries {
+		if key.Slot < k.slot() { // it waited; when in its slot it was asked is not known
+			b.Ages[key.Slot] = time.Since(k.began) - time.Duration(key.Slot)*slot - slot/2
+		}
+	}
+	err := k.Records.Write(ctx, b)
+	k.reached(ctx, err)
+	if err != nil {
+		return false
+	}
+	for _, e := range b.Entries {
+		k.written.Add(e.Asked)
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	k.batches = k.batches[1:]
+	return true
+}
+
+// nextBatch returns the batch that is to be written next, of a bounded size; nil if there is none.
+func (k *Keeper) nextBatch() *records.Batch {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if len(k.batches) == 0 {
+		all := k.tally.Take()
+		var b *records.Batch
+		for key, e := range all.Entries {
+			if b == nil || len(b.Entries) >= atOnce {
+				k.made++
+				b = &records.Batch{Instance: k.id, Number: k.made, Entries: map[traffic.Key]*traffic.Entry{}, Operations: map[traffic.ID]*traffic.Operation{}}
+				k.batches = append(k.batches, b)
+			}
+			b.Entries[key] = e
+			if o := all.Operations[key.Operation]; o != nil {
+				b.Operations[o.ID] = o
+			}
+		}
+	}
+	if len(k.batches) == 0 {
+		return nil
+	}
+	return k.batches[0]
+}
