@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"osprey/core/language"
 )
@@ -87,6 +88,22 @@ func (f Findings) JSON(dir string) []FindingJSON {
 		list = append(list, FindingJSON{p.Severity.String(), p.Rule, p.Msg, within(dir, p.At.Name), p.At.Line, p.At.Column, p.Coordinate, p.Fix})
 	}
 	return list
+}
+
+// Finding returns the finding that JSON told; its file is in the folder dir, and has a text of files.
+func (f FindingJSON) Finding(dir string, files Files) Finding {
+	p := &language.Problem{Severity: language.Error, Rule: f.Rule, Msg: f.Message, Fix: f.Fix, Coordinate: f.Coordinate}
+	if f.Severity == language.Warning.String() {
+		p.Severity = language.Warning
+	}
+	found := Finding{Problem: p, At: language.Position{Name: f.File, Line: f.Line, Column: f.Column}}
+	if lines := strings.Split(files[f.File], "\n"); f.Line > 0 && f.Line <= len(lines) {
+		found.Line = strings.TrimSuffix(lines[f.Line-1], "\r")
+	}
+	if f.File != "" {
+		found.At.Name = filepath.Join(dir, f.File)
+	}
+	return found
 }
 
 // within names a file from a folder that it is in.

@@ -53,7 +53,7 @@ func (r *Revision) Serial() int64 { return r.serial }
 func (r *Revision) Unused(used []string) []string {
 	return traffic.Unused(r.Schema, used, func(t schema.Named) bool {
 		at := r.Schema.Position(t.About().Pos)
-		return at.Line > 0 && at.Name != binding.SuppliedName && !strings.HasPrefix(at.Name, "(")
+		return at.Line > 0 && at.Name != binding.SuppliedName && !strings.HasPrefix(t.String(), "__")
 	})
 }
 

@@ -20,7 +20,6 @@ import (
 	"github.com/jmoiron/sqlx"
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/database"
-	"github.com/pressly/goose/v3/lock"
 )
 
 //go:embed tables/*.sql
@@ -117,21 +116,23 @@ func (r *Records) bringUp(ctx context.Context) error {
 	if err := r.db.PingContext(ping); err != nil {
 		return err
 	}
-	// Two that make a schema at once are in each other's way, in spite of IF NOT EXISTS.
-	if err := r.inTransaction(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.ExecContext(ctx, "SELECT pg_advisory_xact_lock(hashtext('osprey.schema'))"); err != nil {
-			return err
+	// One at a time: this transaction holds the others off, and is without a bound while it waits.
+	return r.inTransaction(ctx, func(tx *sqlx.Tx) error {
+		for _, statement := range []string{"SET LOCAL statement_timeout = 0", "SELECT pg_advisory_xact_lock(hashtext('osprey.tables'))"} {
+			if _, err := tx.ExecContext(ctx, statement); err != nil {
+				return err
+			}
 		}
-		_, err := tx.ExecContext(ctx, "CREATE SCHEMA IF NOT EXISTS osprey")
-		return err
-	}); err != nil {
+		return r.makeTables(ctx)
+	})
+}
+
+// makeTables makes the tables, or brings them up.
+func (r *Records) makeTables(ctx context.Context) error {
+	if _, err := r.db.ExecContext(ctx, "CREATE SCHEMA IF NOT EXISTS osprey"); err != nil {
 		return err
 	}
 	tables, err := fs.Sub(files, "tables")
-	if err != nil {
-		return err
-	}
-	locker, err := lock.NewPostgresSessionLocker()
 	if err != nil {
 		return err
 	}
@@ -139,7 +140,7 @@ func (r *Records) bringUp(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	provider, err := goose.NewProvider("", r.db.DB, tables, goose.WithStore(store), goose.WithSessionLocker(locker), goose.WithLogger(goose.NopLogger()))
+	provider, err := goose.NewProvider("", r.db.DB, tables, goose.WithStore(store), goose.WithLogger(goose.NopLogger()))
 	if err != nil {
 		return err
 	}

@@ -79,7 +79,7 @@ func (r *Records) Write(ctx context.Context, b *Batch) error {
 			}
 			// In one order, so that two services are not in each other's way.
 			if _, err := tx.ExecContext(ctx, `INSERT INTO osprey.operations (id, name, kind, text, uses)
-				SELECT decode(id, 'hex'), name, kind, text, uses FROM json_to_recordset($1::json) AS x(id text, name text, kind text, text text, uses text[]) ORDER BY id
+				SELECT decode(id, 'hex'), name, kind, text, coalesce(uses, '{}') FROM json_to_recordset($1::json) AS x(id text, name text, kind text, text text, uses text[]) ORDER BY id
 				ON CONFLICT (id) DO NOTHING`, string(known)); err != nil {
 				return err
 			}
@@ -131,6 +131,7 @@ type Operation struct {
 	Last     time.Time        `db:"last" json:"last"` // the hour in which it was asked last
 	Codes    map[string]int64 `json:"codes"`
 	Clients  map[string]int64 `json:"clients"`
+	Uses     json.RawMessage  `db:"uses" json:"uses,omitempty"` // coordinates of the schema that it uses
 	Times    traffic.Times    `json:"-"`
 }
 
@@ -141,7 +142,7 @@ func (r *Records) Traffic(ctx context.Context, within time.Duration, client stri
 	list = []*Operation{}
 	err = r.reading(ctx, func(ctx context.Context) error {
 		err := r.db.SelectContext(ctx, &list, `SELECT encode(t.operation, 'hex') AS id, coalesce(o.name, '') AS name, coalesce(o.kind, '') AS kind, coalesce(o.text, '') AS text,
-				t.asked, t.failed, t.requests, t.records, t.last
+				t.asked, t.failed, t.requests, t.records, t.last, coalesce(to_json(o.uses), '[]') AS uses
 			FROM (SELECT operation, sum(asked) AS asked, sum(failed) AS failed, sum(requests) AS requests, sum(records) AS records, max(hour) AS last
 				FROM osprey.traffic WHERE `+since+` GROUP BY operation) t LEFT JOIN osprey.operations o ON o.id = t.operation ORDER BY asked DESC, 1`, within.Seconds(), client)
 		if err != nil {

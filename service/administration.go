@@ -66,7 +66,7 @@ func (s *Service) kept(next http.Handler) http.Handler {
 func troubled(w http.ResponseWriter, err error) {
 	switch {
 	case errors.Is(err, records.ErrNone):
-		problem(w, http.StatusNotFound, err.Error(), "GET /api/v1/revisions lists them")
+		problem(w, http.StatusNotFound, err.Error(), "osprey revisions lists them")
 	case errors.Is(err, records.ErrAway):
 		w.Header().Set("Retry-After", "5")
 		problem(w, http.StatusServiceUnavailable, err.Error(), "look at the database that records names in osprey.yaml")
@@ -79,7 +79,7 @@ func troubled(w http.ResponseWriter, err error) {
 func numberOf(w http.ResponseWriter, r *http.Request) (int64, bool) {
 	n, err := strconv.ParseInt(chi.URLParam(r, "number"), 10, 64)
 	if err != nil || n < 1 {
-		problem(w, http.StatusNotFound, clipped(chi.URLParam(r, "number"))+" is no number of a revision", "GET /api/v1/revisions lists them")
+		problem(w, http.StatusNotFound, clipped(chi.URLParam(r, "number"))+" is no number of a revision", "osprey revisions lists them")
 		return 0, false
 	}
 	return n, true
@@ -300,6 +300,9 @@ func (s *Service) traffic(w http.ResponseWriter, r *http.Request) {
 	}
 	operations := []tally{}
 	for _, o := range list {
+		if r.URL.Query().Get("uses") != "true" {
+			o.Uses = nil
+		}
 		operations = append(operations, tally{o, millis(o.Times.Quantile(0.5)), millis(o.Times.Quantile(0.95)), millis(o.Times.Quantile(0.99))})
 	}
 	answer(w, map[string]any{"within": within.String(), "operations": operations, "hours": hours, "state": s.Keeper.State()})
@@ -379,7 +382,7 @@ func (s *Service) unsave(w http.ResponseWriter, r *http.Request) {
 	case err != nil:
 		troubled(w, err)
 	case !was:
-		problem(w, http.StatusNotFound, "no operation "+clipped(chi.URLParam(r, "name"))+" is saved", "GET /api/v1/saved lists them")
+		problem(w, http.StatusNotFound, "no operation "+clipped(chi.URLParam(r, "name"))+" is saved", "ask for /api/v1/saved, which lists them")
 	default:
 		w.WriteHeader(http.StatusNoContent)
 	}

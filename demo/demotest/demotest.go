@@ -5,10 +5,13 @@ package demotest
 
 import (
 	"context"
+	"crypto/rand"
 	"fmt"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/jackc/pgx/v5"
@@ -167,4 +170,30 @@ func Write(t *testing.T, dir string, files map[string]string) {
 			t.Fatal(err)
 		}
 	}
+}
+
+// Records makes a database for records, which is removed when the test ends, and returns its URL.
+func Records(t testing.TB) string {
+	t.Helper()
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, running.RegistryURL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	name := "records_" + strings.ToLower(rand.Text())
+	if _, err := conn.Exec(ctx, "CREATE DATABASE "+name); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		defer conn.Close(ctx)
+		if _, err := conn.Exec(ctx, "DROP DATABASE "+name+" WITH (FORCE)"); err != nil {
+			t.Error(err)
+		}
+	})
+	u, err := url.Parse(running.RegistryURL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	u.Path = "/" + name
+	return u.String()
 }

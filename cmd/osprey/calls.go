@@ -1,0 +1,118 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"osprey/project"
+	"osprey/publishing"
+	"osprey/records"
+)
+
+// This file makes the calls to a running service, which its openapi.yaml describes.
+
+// serviceFlag names the service.
+func serviceFlag(name string) cli.Flag {
+	return &cli.StringFlag{Name: name, Value: "http://" + defaultListen, Usage: "address of a running service"}
+}
+
+// send sends a request to a running service. The answer's body is to be closed.
+func send(ctx context.Context, method, base, path string, body []byte, header http.Header, patience time.Duration) (*http.Response, error) {
+	u, err := url.Parse(base)
+	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+		return nil, wrongUse("the address of a service is like http://%s, found %q", defaultListen, base)
+	}
+	req, err := http.NewRequestWithContext(ctx, method, strings.TrimSuffix(base, "/")+path, bytes.NewReader(body))
+	if err != nil {
+		return nil, err
+	}
+	if header != nil {
+		req.Header = header
+	}
+	if body != nil {
+		req.Header.Set("Content-Type", "application/json")
+	}
+	req.Header.Set("Osprey-Client", "osprey")
+	res, err := (&http.Client{Timeout: patience}).Do(req)
+	if err != nil {
+		var u *url.Error
+		if errors.As(err, &u) {
+			err = u.Err
+		}
+		return nil, unreachable(fmt.Errorf("no service answers at %s: %s\nStart one with \"osprey demo\" or \"osprey start DIR\", or name another address", base, inWords(err)))
+	}
+	return res, nil
+}
+
+// A refusal is a problem that a service answers with.
+type refusal struct {
+	status   int
+	Detail   string                `json:"detail"`
+	Fix      string                `json:"fix"`
+	Findings []project.FindingJSON `json:"findings"`
+	Broken   []publishing.Broken   `json:"broken"`
+	Last     *records.Revision     `json:"last"`
+}
+
+// Error says what is wrong, and what to do.
+func (r *refusal) Error() string {
+	if r.Fix == "" {
+		return r.Detail
+	}
+	return r.Detail + "\n  → " + r.Fix
+}
+
+// callService makes a call and reads its answer into out. The error is a [*refusal] if the service
+// answers with a problem.
+func callService(ctx context.Context, method, base, path string, in, out any) error {
+	var body []byte
+	if in != nil {
+		var err error
+		if body, err = json.Marshal(in); err != nil {
+			return err
+		}
+	}
+	res, err := send(ctx, method, base, path, body, nil, 2*time.Minute)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	text, err := io.ReadAll(res.Body)
+	if err != nil {
+		return unreachable(fmt.Errorf("the service at %s broke off its answer: %s", base, inWords(err)))
+	}
+	if res.StatusCode/100 == 2 {
+		if err := json.Unmarshal(text, out); err != nil {
+			return unreachable(fmt.Errorf("what answers at %s is not an Osprey service", base))
+		}
+		return nil
+	}
+	r := &refusal{status: res.StatusCode}
+	if err := json.Unmarshal(text, r); err != nil || r.Detail == "" {
+		return unreachable(fmt.Errorf("what answers at %s is not an Osprey service: it says %s", base, res.Status))
+	}
+	if res.StatusCode >= 500 {
+		return unreachable(r)
+	}
+	return r
+}
+
+// findingsOf returns findings as they were before they were sent; their files are in the folder dir,
+// with these texts.
+func findingsOf(list []project.FindingJSON, dir string, files project.Files) project.Findings {
+	var findings project.Findings
+	for _, f := range list {
+		findings = append(findings, f.Finding(dir, files))
+	}
+	return findings
+}
