@@ -231,7 +231,7 @@ func (k *Keeper) serve(ctx context.Context, rev *records.Revision) {
 		var findings project.Findings
 		why := err.Error()
 		if errors.As(err, &findings) {
-			why = firstOf(findings)
+			why = k.firstOf(findings)
 		}
 		k.fail(fmt.Sprintf("revision %d, which %s has published, cannot be served here, and what was served before is served still: %s", rev.Number, rev.By, why))
 	default:
@@ -259,15 +259,15 @@ func (k *Keeper) fail(why string) {
 	}
 }
 
-// firstOf tells the first error with its place.
-func firstOf(findings project.Findings) string {
-	all := findings.Errors()
+// firstOf tells the first error with its place in the project.
+func (k *Keeper) firstOf(findings project.Findings) string {
+	all := findings.Errors().JSON(k.project.Dir)
 	if len(all) == 0 {
 		return findings.Error()
 	}
-	text := all[0].Msg
-	if at := all[0].At; at.Line > 0 {
-		text = at.String() + ": " + text
+	text := all[0].Message
+	if all[0].Line > 0 {
+		text = fmt.Sprintf("%s:%d:%d: %s", all[0].File, all[0].Line, all[0].Column, text)
 	}
 	if len(all) > 1 {
 		text += fmt.Sprintf(" (and %d more)", len(all)-1)
