@@ -157,7 +157,7 @@ func (b *bench) count(ctx context.Context, f func() error) (int, error) {
 		return 0, err
 	}
 	var n int
-	err = conn.QueryRow(ctx, `SELECT COALESCE(sum(calls), 0)::int FROM pg_stat_statements WHERE query NOT ILIKE '%pg_stat_statements%'`).Scan(&n)
+	err = conn.QueryRow(ctx, `SELECT COALESCE(sum(calls), 0)::int FROM pg_stat_statements WHERE dbid = (SELECT oid FROM pg_database WHERE datname = current_database()) AND query NOT ILIKE '%pg_stat_statements%'`).Scan(&n)
 	return n, err
 }
 

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 	"time"
@@ -345,6 +346,17 @@ func (s *Service) saved(w http.ResponseWriter, r *http.Request) {
 	answer(w, map[string]any{"saved": list})
 }
 
+// savedName returns the name in the path, which may have any letters.
+func savedName(r *http.Request) string {
+	name := chi.URLParam(r, "name")
+	if r.URL.RawPath != "" { // what the router has seen
+		if plain, err := url.PathUnescape(name); err == nil {
+			return plain
+		}
+	}
+	return name
+}
+
 // save keeps an operation.
 func (s *Service) save(w http.ResponseWriter, r *http.Request) {
 	in := records.Saved{}
@@ -354,7 +366,7 @@ func (s *Service) save(w http.ResponseWriter, r *http.Request) {
 		}
 		return nil
 	})
-	in.Name = chi.URLParam(r, "name")
+	in.Name = savedName(r)
 	if bad == nil && (len(in.Name) > longestBy || len(in.By) > longestBy || strings.TrimSpace(in.Text) == "" || strings.ContainsRune(in.Name+in.By+in.Text, 0)) {
 		bad = badRequest(`send {"text": "{ … }", "by": "…", "version": 0}`, "the operation has no text, or a name that is too long")
 	}
@@ -377,12 +389,12 @@ func (s *Service) save(w http.ResponseWriter, r *http.Request) {
 
 // unsave removes an operation.
 func (s *Service) unsave(w http.ResponseWriter, r *http.Request) {
-	was, err := s.Keeper.Records.Unsave(r.Context(), chi.URLParam(r, "name"))
+	was, err := s.Keeper.Records.Unsave(r.Context(), savedName(r))
 	switch {
 	case err != nil:
 		troubled(w, err)
 	case !was:
-		problem(w, http.StatusNotFound, "no operation "+clipped(chi.URLParam(r, "name"))+" is saved", "ask for /api/v1/saved, which lists them")
+		problem(w, http.StatusNotFound, "no operation "+clipped(savedName(r))+" is saved", "ask for /api/v1/saved, which lists them")
 	default:
 		w.WriteHeader(http.StatusNoContent)
 	}

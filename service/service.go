@@ -94,6 +94,9 @@ func New(c Config) *Service {
 // End ends streams of events, which would otherwise keep a server from stopping.
 func (s *Service) End() { s.end.Do(func() { close(s.ends) }) }
 
+// Routes returns what is served.
+func (s *Service) Routes() chi.Routes { return s.routes }
+
 // ServeHTTP answers a request.
 func (s *Service) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.router.ServeHTTP(w, r) }
 

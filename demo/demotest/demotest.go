@@ -1,6 +1,6 @@
 // Package demotest gives tests the stores of the harbour demo, started once for
 // a test program, and counts what reaches them: statements as PostgreSQL counts
-// them, commands on the wire of the document server, requests at the stand-in.
+// them in the database of the registry, commands on the wire of the document server, requests at the stand-in.
 package demotest
 
 import (
@@ -108,7 +108,7 @@ func Statements(t *testing.T) func() int {
 	}
 	return func() int {
 		var n int
-		if err := conn.QueryRow(ctx, `SELECT COALESCE(sum(calls), 0)::int FROM pg_stat_statements WHERE query NOT ILIKE '%pg_stat_statements%'`).Scan(&n); err != nil {
+		if err := conn.QueryRow(ctx, `SELECT COALESCE(sum(calls), 0)::int FROM pg_stat_statements WHERE dbid = (SELECT oid FROM pg_database WHERE datname = current_database()) AND query NOT ILIKE '%pg_stat_statements%'`).Scan(&n); err != nil {
 			t.Fatal(err)
 		}
 		return n
