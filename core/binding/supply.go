@@ -2,6 +2,7 @@ package binding
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -36,8 +37,9 @@ func Resolve(texts []schema.Text, sources map[string]*Source) (*schema.Schema, *
 		},
 	}
 	without := map[string]bool{}
+	d := newDraft(texts)
 	for {
-		s, problems := build(texts, knows, without)
+		s, problems := d.build(knows, without)
 		if problems.Failed() {
 			return s, nil, problems
 		}
@@ -60,41 +62,48 @@ func Build(texts []schema.Text, folds func(source string) bool) (*schema.Schema,
 	if folds == nil {
 		folds = func(string) bool { return true }
 	}
-	return build(texts, abilities{folds, func(string) bool { return false }}, nil)
+	return newDraft(texts).build(abilities{folds, func(string) bool { return false }}, nil)
 }
 
 // abilities are what is known of sources while types are supplied: whether one can look at
 // related records of its own while it reads, and whether it has told what it fills by itself.
 type abilities struct{ folds, tells func(source string) bool }
 
-// build is [Build] without some fields of supplied types, by their coordinates.
-func build(texts []schema.Text, knows abilities, without map[string]bool) (*schema.Schema, language.Problems) {
-	texts = append([]schema.Text{Directives}, texts...)
-	s, problems := schema.Build(texts...)
-	if s.Mutation != nil {
-		texts = append(texts, Executable)
-		s, problems = schema.Build(texts...)
+// A draft is a schema to which what it refers to and does not define is to be supplied.
+type draft struct {
+	texts *schema.Draft // with the pages
+	known *schema.Schema
+	pages map[string]bool // types that are supplied in them
+}
+
+// newDraft reads texts, and supplies their pages, which are the same whatever binding refuses. Until
+// they are defined, a field whose type is a page has no type, and a filter cannot tell what it leads
+// to.
+func newDraft(texts []schema.Text) *draft {
+	d := &draft{texts: schema.NewDraft(append([]schema.Text{Directives}, texts...)...), pages: map[string]bool{}}
+	if d.known = d.texts.Look(); d.known.Mutation != nil {
+		d.texts = d.texts.With(Executable)
+		d.known = d.texts.Look()
 	}
-	if len(s.Undefined()) == 0 {
-		return s, problems
-	}
-	sup := &supplier{schema: s, abilities: knows, without: without, done: map[string]bool{}}
-	// Pages come first: until they are defined, a field whose type is a page has
-	// no type, and a filter cannot tell what it leads to.
 	isPage := func(name string) bool {
 		return strings.HasSuffix(name, "Connection") || strings.HasSuffix(name, "Edge")
 	}
-	pages := slices.DeleteFunc(slices.Clone(s.Undefined()), func(name string) bool { return !isPage(name) })
-	if body := sup.supply(pages); body != "" {
-		texts = append(texts, schema.Text{Name: SuppliedName, Body: body})
-		s, problems = schema.Build(texts...)
-		sup.schema = s
+	sup := &supplier{schema: d.known, done: d.pages}
+	if body := sup.supply(slices.DeleteFunc(slices.Clone(d.known.Undefined()), func(name string) bool { return !isPage(name) })); body != "" {
+		d.texts = d.texts.With(schema.Text{Name: SuppliedName, Body: body})
+		d.known = d.texts.Look()
 	}
-	if body := sup.supply(s.Undefined()); body != "" {
-		texts = append(texts, schema.Text{Name: SuppliedName, Body: body})
-		s, problems = schema.Build(texts...)
+	return d
+}
+
+// build is [Build] without some fields of supplied types, by their coordinates.
+func (d *draft) build(knows abilities, without map[string]bool) (*schema.Schema, language.Problems) {
+	sup := &supplier{schema: d.known, abilities: knows, without: without, done: maps.Clone(d.pages)}
+	texts := d.texts
+	if body := sup.supply(d.known.Undefined()); body != "" {
+		texts = texts.With(schema.Text{Name: SuppliedName, Body: body})
 	}
-	return s, problems
+	return texts.Build()
 }
 
 type supplier struct {

@@ -1,6 +1,7 @@
 package language
 
 import (
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -169,6 +170,9 @@ func (s *Sources) Add(name, text string) *Source {
 	s.list = append(s.list, src)
 	return src
 }
+
+// Clone returns a set of the same texts, to which others can be added.
+func (s *Sources) Clone() *Sources { return &Sources{slices.Clone(s.list), s.next} }
 
 // Find returns the source in which pos lies, or nil.
 func (s *Sources) Find(pos Pos) *Source {

@@ -23,33 +23,42 @@ type Text struct {
 // Build makes a schema of texts, in any order, and checks it. The problems
 // have their places in the returned schema's texts (see [Schema.Position]);
 // the schema can be used only if none of them is an error.
-func Build(texts ...Text) (*Schema, language.Problems) {
-	b := &builder{
-		schema: &Schema{
-			types:      map[string]Named{},
-			directives: map[string]*Directive{},
-			sources:    &language.Sources{},
-		},
-		defined:    map[string]*language.TypeDefinition{},
-		extensions: map[string][]*language.TypeDefinition{},
-		unknown:    map[string]bool{},
-		referred:   map[string]bool{},
+func Build(texts ...Text) (*Schema, language.Problems) { return NewDraft(texts...).Build() }
+
+// A Draft is texts of a schema that is being put together: each is parsed once, however often a
+// schema is made of it and more. It does not change.
+type Draft struct {
+	sources *language.Sources
+	texts   []parsedText
+}
+
+type parsedText struct {
+	Text
+	doc      *language.Document
+	problems language.Problems
+}
+
+// NewDraft returns a draft of texts.
+func NewDraft(texts ...Text) *Draft {
+	return (&Draft{sources: &language.Sources{}}).With(append([]Text{{Body: predeclared}}, texts...)...)
+}
+
+// With returns a draft of the same texts and further ones.
+func (d *Draft) With(texts ...Text) *Draft {
+	more := &Draft{sources: d.sources.Clone(), texts: slices.Clone(d.texts)}
+	for _, t := range texts {
+		doc, problems := language.Parse(more.sources.Add(t.Name, t.Body))
+		more.texts = append(more.texts, parsedText{t, doc, problems})
 	}
-	b.read(Text{Body: predeclared})
-	b.ownTypes = len(b.order)
-	for _, text := range texts {
-		b.read(text)
-	}
-	for _, text := range texts {
-		for name, coding := range text.Codings {
-			if t, ok := b.schema.types[name].(*Scalar); ok {
-				t.Coding = coding
-			}
-		}
-	}
-	b.extend()
-	b.resolve()
-	b.schemaRoots()
+	return more
+}
+
+// Look returns the schema as far as it goes, to be looked at and not to be used: it is not checked.
+func (d *Draft) Look() *Schema { return d.builder().schema }
+
+// Build makes the schema and checks it, as the function of this name does.
+func (d *Draft) Build() (*Schema, language.Problems) {
+	b := d.builder()
 	b.guess()
 	// Built-in scalars that nothing refers to are no part of what introspection
 	// shows (section 3.5).
@@ -61,6 +70,38 @@ func Build(texts ...Text) (*Schema, language.Problems) {
 	}
 	b.problems.Sort()
 	return b.schema, b.problems
+}
+
+// builder puts the types together.
+func (d *Draft) builder() *builder {
+	b := &builder{
+		schema: &Schema{
+			types:      map[string]Named{},
+			directives: map[string]*Directive{},
+			sources:    d.sources,
+		},
+		defined:    map[string]*language.TypeDefinition{},
+		extensions: map[string][]*language.TypeDefinition{},
+		unknown:    map[string]bool{},
+		referred:   map[string]bool{},
+	}
+	for i, text := range d.texts {
+		b.read(text)
+		if i == 0 {
+			b.ownTypes = len(b.order)
+		}
+	}
+	for _, text := range d.texts {
+		for name, coding := range text.Codings {
+			if t, ok := b.schema.types[name].(*Scalar); ok {
+				t.Coding = coding
+			}
+		}
+	}
+	b.extend()
+	b.resolve()
+	b.schemaRoots()
+	return b
 }
 
 // The rules that build itself reports under; those of the checks stand there.
@@ -89,10 +130,9 @@ type builder struct {
 }
 
 // read collects the definitions of one text.
-func (b *builder) read(text Text) {
-	doc, problems := language.Parse(b.schema.sources.Add(text.Name, text.Body))
-	b.problems = append(b.problems, problems...)
-	for _, d := range doc.Definitions {
+func (b *builder) read(text parsedText) {
+	b.problems = append(b.problems, text.problems...)
+	for _, d := range text.doc.Definitions {
 		switch d := d.(type) {
 		case *language.TypeDefinition:
 			b.typeDefinition(d, text.Hidden)
