@@ -55,6 +55,15 @@ type Program struct {
 // Entries returns the expressions of an expression that is an object written out,
 // {'name': …, …}, by their names; nil of any other.
 func Entries(text string) map[string]string {
+	if known, ok := entries.Get(text); ok {
+		return known
+	}
+	parts := entriesOf(text)
+	entries.Add(text, parts)
+	return parts
+}
+
+func entriesOf(text string) map[string]string {
 	env, err := dialect()
 	if err != nil {
 		return nil
@@ -63,7 +72,7 @@ func Entries(text string) map[string]string {
 	if issues.Err() != nil || parsed.NativeRep().Expr().Kind() != ast.MapKind {
 		return nil
 	}
-	entries := map[string]string{}
+	parts := map[string]string{}
 	for _, e := range parsed.NativeRep().Expr().AsMap().Entries() {
 		entry := e.AsMapEntry()
 		if entry.Key().Kind() != ast.LiteralKind || entry.IsOptional() {
@@ -74,20 +83,35 @@ func Entries(text string) map[string]string {
 		if !ok || err != nil {
 			return nil
 		}
-		entries[name] = inner
+		parts[name] = inner
 	}
-	return entries
+	return parts
 }
 
 // Compile compiles an expression over inputs whose result is a value of the
 // type want, and that may call the functions. The error says what is wrong and where in
 // the text.
 func Compile(text string, inputs map[string]*Type, want *Type, functions ...Function) (*Program, error) {
+	key := keyOf(text, inputs, want, functions)
+	if known := keptProgram(key, inputs); known != nil {
+		return known, nil
+	}
+	p := &provider{records: map[string]*Type{}, missed: map[string]*Type{}}
+	program, err := p.compile(text, inputs, want, functions)
+	p.records, p.missed = nil, nil // a program does not look at types any more, and may be kept for long
+	if err == nil {
+		programs.Add(key, &kept{program, p.looked})
+	}
+	return program, err
+}
+
+// compile is [Compile] without what is kept.
+func (p *provider) compile(text string, inputs map[string]*Type, want *Type, functions []Function) (*Program, error) {
 	base, err := dialect()
 	if err != nil {
 		return nil, err
 	}
-	p := &provider{Provider: base.CELTypeProvider(), records: map[string]*Type{}, missed: map[string]*Type{}}
+	p.Provider = base.CELTypeProvider()
 	options := []cel.EnvOption{cel.CustomTypeProvider(p)}
 	for name, t := range inputs {
 		options = append(options, cel.Variable(name, p.cel(t)))

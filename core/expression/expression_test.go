@@ -211,3 +211,35 @@ func TestGives(t *testing.T) {
 		}
 	}
 }
+
+// TestKept compiles the same expression again, over types that are the same where it looks, and over
+// others that are not: what is kept must not be taken for those.
+func TestKept(t *testing.T) {
+	of := func(quay *Type, more *Type) map[string]*Type {
+		berth := &Type{Kind: Record, Name: "KeptBerth", Field: func(name string) *Type { return map[string]*Type{"quay": quay, "more": more}[name] }}
+		return map[string]*Type{"record": {Kind: Record, Name: "KeptCraft", Field: func(name string) *Type { return map[string]*Type{"berths": {Kind: List, Elem: berth}}[name] }}}
+	}
+	const text = `record.berths.map(b, b.quay).size() + record.berths[0].quay`
+	number, words := &Type{Kind: Int}, &Type{Kind: Text}
+	first, err := Compile(text, of(number, nil), number)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if again, err := Compile(text, of(number, words), number); err != nil || again != first {
+		t.Errorf("what is not looked at makes another program: %v", err)
+	}
+	for name, inputs := range map[string]map[string]*Type{"another kind": of(words, nil), "one that may be null": of(&Type{Kind: List, Elem: number}, nil), "none": of(nil, nil)} {
+		if again, err := Compile(text, inputs, number); err == nil || again != nil {
+			t.Errorf("%s: it is compiled as before", name)
+		}
+	}
+	if again, err := Compile(text, of(number, nil), &Type{Kind: Float}); err != nil || again == first {
+		t.Errorf("one that is to give something else: %v", err)
+	}
+	if _, err := Compile(text, of(number, nil), words, UUID); err != nil {
+		t.Error(err)
+	}
+	if again, err := Compile(text, of(number, nil), number); err != nil || again == nil || show(again.Needs["record"]) != show(first.Needs["record"]) {
+		t.Errorf("it is compiled otherwise: %v", err)
+	}
+}

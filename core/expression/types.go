@@ -71,6 +71,7 @@ type provider struct {
 	types.Provider
 	records map[string]*Type
 	missed  map[string]*Type // by the name of a field that there is not, the record that was to have it
+	looked  []look
 }
 
 // FindStructType returns the type of a record.
@@ -93,6 +94,7 @@ func (p *provider) FindStructFieldType(name, field string) (*types.FieldType, bo
 		p.missed[field] = record
 		return nil, false
 	}
+	p.looked = append(p.looked, look{name, field, t.String()})
 	return &types.FieldType{
 		Type: p.cel(t),
 		IsSet: func(target any) bool {
