@@ -37,6 +37,7 @@ type Project struct {
 	changed chan string // sources that say that they have changed
 	closed  atomic.Bool
 	trouble atomic.Pointer[Findings]
+	ofStore atomic.Bool // the trouble is that a store has changed, and not the files
 	news    news
 	with    *Additions
 	making  sync.Mutex // held while a revision is made
@@ -271,46 +272,96 @@ func (p *Project) lookAgain(source string) {
 
 // Follow tries the stores that did not answer again, until ctx ends. When one
 // answers, its fields become available. It also reads the catalogue again of a
-// store that has changed.
+// store that has changed: of one that tells so, or where a request found it.
 func (p *Project) Follow(ctx context.Context) {
 	const pause = 2 * time.Second
 	timer := time.NewTicker(pause)
 	defer timer.Stop()
 	changes := map[string]*change{}
+	heard := map[*Source]context.CancelFunc{}
 	for {
+		p.hear(ctx, heard)
 		select {
 		case <-ctx.Done():
 			return
 		case name := <-p.changed:
-			c := changes[name]
-			if c == nil {
-				c = &change{}
-				changes[name] = c
+			if changes[name] == nil {
+				changes[name] = &change{}
 			}
-			if time.Since(c.looked) >= pause {
+			changes[name].waits = true
+		case <-timer.C:
+			p.tryAgain(ctx)
+		}
+		for name, c := range changes {
+			if c.waits && time.Since(c.looked) >= pause { // of many changes, each is seen by the last look
 				p.readAgain(ctx, name, c)
 			}
-			continue
-		case <-timer.C:
 		}
-		answered := p.readCatalogues(ctx)
-		if len(answered) == 0 {
+	}
+}
+
+// tryAgain asks the stores that did not tell what they hold.
+func (p *Project) tryAgain(ctx context.Context) {
+	answered := p.readCatalogues(ctx)
+	if len(answered) == 0 {
+		return
+	}
+	if findings, err := p.Load(); err != nil {
+		// The store may still be filled; it is looked at again.
+		p.log.Error("a store came up, and the schema does not fit it", "problem", findings[0].Msg, "place", findings[0].At.String())
+		for _, s := range answered {
+			s.forget(fmt.Errorf("the schema does not fit it: %s", findings[0].Msg))
+		}
+		return
+	}
+	p.log.Info("a store came up, and its fields are available")
+}
+
+// hear begins to listen to the stores that tell when they change, and ends it of those that the
+// project has no more.
+func (p *Project) hear(ctx context.Context, heard map[*Source]context.CancelFunc) {
+	sources := p.known().Sources
+	for s, end := range heard {
+		if sources[s.Name] != s {
+			end()
+			delete(heard, s)
+		}
+	}
+	for _, s := range sources {
+		teller, ok := s.Store.(store.Signaller)
+		if c, _ := s.known(); !ok || c == nil || heard[s] != nil || ctx.Err() != nil {
 			continue
 		}
-		if findings, err := p.Load(); err != nil {
-			// The store may still be filled; it is looked at again.
-			p.log.Error("a store came up, and the schema does not fit it", "problem", findings[0].Msg, "place", findings[0].At.String())
-			for _, s := range answered {
-				s.forget(fmt.Errorf("the schema does not fit it: %s", findings[0].Msg))
+		listening, end := context.WithCancel(ctx)
+		heard[s] = end
+		go func() {
+			for began := true; listening.Err() == nil; began = false {
+				first, read := began, s.reads.wait()
+				err := teller.Signal(listening, func() {
+					if !first { // what is told at the beginning was read just now
+						p.lookAgain(s.Name)
+					}
+					first = false
+				})
+				if errors.Is(err, store.ErrNoSignal) {
+					select {
+					case <-listening.Done():
+					case <-read: // it may be set up by then
+					}
+					continue
+				}
+				select {
+				case <-listening.Done():
+				case <-time.After(5 * time.Second):
+				}
 			}
-			continue
-		}
-		p.log.Info("a store came up, and its fields are available")
+		}()
 	}
 }
 
 // A change is what was last known of a source that has changed.
 type change struct {
+	waits  bool // to be looked at
 	looked time.Time
 	told   string // why the schema does not fit it
 }
@@ -319,7 +370,7 @@ type change struct {
 // served from then on; if not, what was served before is, and the fields that do
 // not fit are errors.
 func (p *Project) readAgain(ctx context.Context, name string, c *change) {
-	c.looked = time.Now()
+	c.looked, c.waits = time.Now(), false
 	source := p.known().Sources[name]
 	if source == nil {
 		return // the configuration has it no more
@@ -328,6 +379,10 @@ func (p *Project) readAgain(ctx context.Context, name string, c *change) {
 		return // it is down, too; Follow tries it again
 	}
 	findings, err := p.Load()
+	if err != nil || p.ofStore.Load() {
+		p.tellTrouble(findings, err)
+		p.ofStore.Store(err != nil)
+	}
 	switch {
 	case err == nil:
 		c.told = ""

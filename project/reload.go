@@ -20,6 +20,7 @@ func (p *Project) Reload(ctx context.Context) (findings Findings, err error) {
 	findings, err = p.replace(ctx, func() (Files, error) { return ReadFiles(p.Dir) }, nil, nil)
 	if err == nil || ctx.Err() == nil {
 		p.tellTrouble(findings, err)
+		p.ofStore.Store(false)
 	}
 	return findings, err
 }

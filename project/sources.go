@@ -33,6 +33,7 @@ type Source struct {
 	mu        sync.Mutex // guards what follows
 	catalogue *store.Catalogue
 	err       error // why there is no catalogue
+	reads     news  // of the catalogue
 }
 
 // kinds opens each kind of source; paths are relative to dir.
@@ -222,6 +223,7 @@ func (s *Source) readCatalogue(ctx context.Context) error {
 	defer s.mu.Unlock()
 	if s.err = err; err == nil {
 		s.catalogue = c
+		s.reads.tell()
 	}
 	return err
 }

@@ -20,6 +20,8 @@ import (
 	"github.com/jmoiron/sqlx"
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/database"
+
+	"osprey/stores/signal"
 )
 
 //go:embed tables/*.sql
@@ -188,32 +190,5 @@ func (r *Records) Listen(ctx context.Context, heard func()) error {
 	}
 	config := r.config.Copy()
 	config.RuntimeParams["application_name"] = "osprey records, listening"
-	conn, err := pgx.ConnectConfig(ctx, config)
-	if err != nil {
-		return told(err)
-	}
-	defer func() {
-		ending, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Second)
-		defer cancel()
-		conn.Close(ending)
-	}()
-	if _, err := conn.Exec(ctx, "LISTEN "+channel); err != nil {
-		return told(err)
-	}
-	for {
-		heard()
-		// A connection that is dead without a word is found by a question now and then.
-		waiting, cancel := context.WithTimeout(ctx, 30*time.Second)
-		_, err := conn.WaitForNotification(waiting)
-		quiet := err != nil && waiting.Err() != nil && ctx.Err() == nil
-		cancel()
-		if quiet {
-			asking, cancel := context.WithTimeout(ctx, patience)
-			err = conn.Ping(asking)
-			cancel()
-		}
-		if err != nil {
-			return told(err)
-		}
-	}
+	return told(signal.Listen(ctx, config, channel, heard))
 }

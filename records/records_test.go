@@ -55,7 +55,7 @@ func count(t *testing.T, conn *pgx.Conn, query string, args ...any) (n int64) {
 
 // TestPrepare makes the tables from many services at once, and again.
 func TestPrepare(t *testing.T) {
-	at := demotest.Records(t)
+	at := demotest.Database(t)
 	var wait sync.WaitGroup
 	for range 8 {
 		r := open(t, at)
@@ -84,7 +84,7 @@ func TestPrepare(t *testing.T) {
 
 // TestAway holds what is told of a database that cannot be reached: no address, no secret.
 func TestAway(t *testing.T) {
-	at, err := url.Parse(demotest.Records(t))
+	at, err := url.Parse(demotest.Database(t))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -124,7 +124,7 @@ func revision(origin, text string) *records.Revision {
 
 // TestAdd holds how revisions are kept: numbered, whole, and one after the other.
 func TestAdd(t *testing.T) {
-	r := open(t, demotest.Records(t))
+	r := open(t, demotest.Database(t))
 	ctx := t.Context()
 	if _, err := r.Last(ctx); !errors.Is(err, records.ErrNone) {
 		t.Errorf("the last of none: %v", err)
@@ -183,7 +183,7 @@ func TestAdd(t *testing.T) {
 // TestAtOnce publishes from many at once onto the same revision: one is taken, and the others are
 // told who was faster.
 func TestAtOnce(t *testing.T) {
-	at := demotest.Records(t)
+	at := demotest.Database(t)
 	var taken, told atomic.Int64
 	var wait sync.WaitGroup
 	for i := range 12 {
@@ -209,7 +209,7 @@ func TestAtOnce(t *testing.T) {
 
 // TestListen hears of a revision well within a second, and at once when it begins.
 func TestListen(t *testing.T) {
-	at := demotest.Records(t)
+	at := demotest.Database(t)
 	r := open(t, at)
 	heard := make(chan time.Time, 10)
 	ctx, stop := context.WithCancel(t.Context())
@@ -241,7 +241,7 @@ func batch(instance string, number int64, client string, age time.Duration) *rec
 
 // TestTraffic writes what was asked, from several services, and reads it as it was.
 func TestTraffic(t *testing.T) {
-	at := demotest.Records(t)
+	at := demotest.Database(t)
 	r := open(t, at)
 	ctx := t.Context()
 	a, b := uuid.NewString(), uuid.NewString()
@@ -312,7 +312,7 @@ func TestTraffic(t *testing.T) {
 // TestWriteAtOnce writes the same operations from several services at once: nothing is lost, and
 // none waits for another for ever.
 func TestWriteAtOnce(t *testing.T) {
-	at := demotest.Records(t)
+	at := demotest.Database(t)
 	var wait sync.WaitGroup
 	for range 5 {
 		r, id := open(t, at), uuid.NewString()
@@ -344,7 +344,7 @@ func TestWriteAtOnce(t *testing.T) {
 
 // TestBeat holds which services run.
 func TestBeat(t *testing.T) {
-	at := demotest.Records(t)
+	at := demotest.Database(t)
 	r := open(t, at)
 	ctx := t.Context()
 	rev := revision("published", "x")
@@ -374,7 +374,7 @@ func TestBeat(t *testing.T) {
 
 // TestSaved saves operations: who changes what another has changed is told.
 func TestSaved(t *testing.T) {
-	r := open(t, demotest.Records(t))
+	r := open(t, demotest.Database(t))
 	ctx := t.Context()
 	one := &records.Saved{Name: "Board of ann's", Text: "{ quays { name } }", By: "ann"}
 	if err := r.Save(ctx, one); err != nil || one.Version != 1 {
@@ -402,7 +402,7 @@ func TestSaved(t *testing.T) {
 
 // TestFull holds what is told where the database has no room.
 func TestFull(t *testing.T) {
-	at := demotest.Records(t)
+	at := demotest.Database(t)
 	r := open(t, at)
 	ctx := t.Context()
 	if err := r.Prepare(ctx); err != nil {

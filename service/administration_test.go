@@ -41,7 +41,7 @@ const kept = "type Query { answer: Int! @computed(expr: \"1\")  other: Int @comp
 
 func keep(t *testing.T, config string) *keeping {
 	t.Helper()
-	dir := demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n%s", demotest.Records(t), config), "schema/a.graphql": kept, "operations/Answer.graphql": "query Answer { answer }"})
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n%s", demotest.Database(t), config), "schema/a.graphql": kept, "operations/Answer.graphql": "query Answer { answer }"})
 	log := slog.New(slog.DiscardHandler)
 	p, findings, err := project.Open(context.Background(), dir, log)
 	if err != nil {

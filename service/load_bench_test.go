@@ -122,7 +122,7 @@ func BenchmarkCounted(b *testing.B) {
 		"request": `{"query":"{ portCalls(limit: 25, sort: [{arrivedAt: DESC}]) { id arrivedAt craft { name imo } berth { number quay { name } } } }"}`,
 	} {
 		b.Run(name, func(b *testing.B) {
-			b.Setenv("RECORDS_URL", demotest.Records(b))
+			b.Setenv("RECORDS_URL", demotest.Database(b))
 			_, p := harbourProject(b)
 			keeper, err := publishing.New(p, "bench", log)
 			if err != nil {

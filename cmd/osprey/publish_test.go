@@ -106,7 +106,7 @@ func other(t *testing.T, records, database string, version int) string {
 // mends it, changes a source's address, publishes with two services running, and restores. Every
 // request is answered, and each by one revision.
 func TestPublishUnderLoad(t *testing.T) {
-	records := demotest.Records(t)
+	records := demotest.Database(t)
 	dir := boatsFolder(t, records)
 	one, _, _ := served(t, dir)
 	two, _, saidTwo := served(t, dir)
@@ -214,7 +214,7 @@ func TestPublishUnderLoad(t *testing.T) {
 
 // TestPublishRefused holds what is told of what is not published.
 func TestPublishRefused(t *testing.T) {
-	records := demotest.Records(t)
+	records := demotest.Database(t)
 	dir := boatsFolder(t, records)
 	at, _, _ := served(t, dir)
 	url := "http://" + at
@@ -329,7 +329,7 @@ func TestNoRecords(t *testing.T) {
 
 // TestTrafficCommand holds what is told of what is asked.
 func TestTrafficCommand(t *testing.T) {
-	records := demotest.Records(t)
+	records := demotest.Database(t)
 	dir := boatsFolder(t, records)
 	at, _, _ := served(t, dir)
 	url := "http://" + at
@@ -437,7 +437,7 @@ func statusOf(t *testing.T, address string) (records struct {
 // TestRecordsInTrouble has the records' database be away at the start, come, go, be silent, and come
 // back: answers go on, and nothing that was asked is lost.
 func TestRecordsInTrouble(t *testing.T) {
-	direct := demotest.Records(t)
+	direct := demotest.Database(t)
 	u, err := url.Parse(direct)
 	if err != nil {
 		t.Fatal(err)
@@ -524,7 +524,7 @@ func TestRecordsInTrouble(t *testing.T) {
 // TestKilledInPublish kills a service while something is published: in the end it is the old
 // revision or the new one, whole, and the same for all who start.
 func TestKilledInPublish(t *testing.T) {
-	records := demotest.Records(t)
+	records := demotest.Database(t)
 	dir := boatsFolder(t, records)
 	address := freeAddress(t)
 	begin := func() *exec.Cmd {
@@ -574,7 +574,7 @@ func TestKilledInPublish(t *testing.T) {
 
 // TestFollowRevisions tells of new revisions and of trouble while it happens.
 func TestFollowRevisions(t *testing.T) {
-	records := demotest.Records(t)
+	records := demotest.Database(t)
 	dir := boatsFolder(t, records)
 	at, _, _ := served(t, dir)
 	said := &saidText{}

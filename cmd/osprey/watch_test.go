@@ -2,7 +2,9 @@ package main_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
+	"fmt"
 	"io"
 	"net/http"
 	"os"
@@ -13,6 +15,8 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 
 	"osprey/demo/demotest"
 )
@@ -247,4 +251,85 @@ func TestHangup(t *testing.T) {
 		t.Fatal(err)
 	}
 	waitUntil(t, "the new answer", func() bool { return answerAt(t, address, "{ answer }") == `{"data":{"answer":2}}` })
+}
+
+// eventTrigger is the statements by which docs/deployment.md has PostgreSQL tell that its tables have
+// changed.
+func eventTrigger(t *testing.T) string {
+	t.Helper()
+	page, err := os.ReadFile(filepath.Join(demotest.Root(), "docs/deployment.md"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, rest, _ := strings.Cut(string(page), "```sql\nCREATE FUNCTION osprey_catalogue()")
+	text, _, ok := strings.Cut(rest, "```")
+	if !ok {
+		t.Fatal("the page does not have it")
+	}
+	return "CREATE FUNCTION osprey_catalogue()" + text
+}
+
+// TestSignal changes the tables of a database that tells so: the schema is held against them at once,
+// though nobody asks and nothing is saved. One that does not tell gets no connection for it.
+func TestSignal(t *testing.T) {
+	ctx := t.Context()
+	at := demotest.Database(t)
+	conn, err := pgx.Connect(ctx, at)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	run := func(statements string) {
+		t.Helper()
+		if _, err := conn.Exec(ctx, statements); err != nil {
+			t.Fatal(err)
+		}
+	}
+	listening := func() (n int) {
+		t.Helper()
+		if err := conn.QueryRow(ctx, "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND application_name = 'osprey, listening'").Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	run("CREATE TABLE boats (id int PRIMARY KEY, name text NOT NULL, sail text); INSERT INTO boats VALUES (1, 'Ebb', 'red')")
+	dir := demotest.Folder(t, map[string]string{
+		"osprey.yaml":      fmt.Sprintf("sources:\n  db: { kind: postgres, url: %q, naming: snake }\n", at),
+		"schema/a.graphql": "type Query {\n  boats: [Boat!] @read\n}\n\ntype Boat @stored(in: \"db\", as: \"boats\", key: \"id\") {\n  name: String!\n  sail: String\n}\n",
+	})
+	address, process, said := served(t, dir)
+	answers := func(want string) {
+		t.Helper()
+		waitUntil(t, want, func() bool { return strings.Contains(answerAt(t, address, "{ boats { name sail } }"), want) })
+	}
+	answers(`"sail":"red"`)
+	if n := listening(); n != 0 {
+		t.Errorf("%d connections listen to a database that tells nothing", n)
+	}
+	run(eventTrigger(t))
+	if err := process.Signal(syscall.SIGHUP); err != nil {
+		t.Fatal(err)
+	}
+	waitUntil(t, "it listens", func() bool { return listening() == 1 })
+	troubled := func() bool {
+		_, text := readyAt(t, address)
+		return strings.Contains(text, "which the table boats in db does not have") && strings.Contains(text, "schema/a.graphql:7:3")
+	}
+	run("ALTER TABLE boats RENAME sail TO canvas")
+	waitUntil(t, "it tells that the column is gone, though nobody asked", troubled)
+	if got := answerAt(t, address, "{ boats { name } }"); got != `{"data":{"boats":[{"name":"Ebb"}]}}` {
+		t.Errorf("what is there answers %s", got)
+	}
+	run("ALTER TABLE boats RENAME canvas TO sail")
+	waitUntil(t, "it tells that it is back", func() bool { return !troubled() })
+	answers(`"sail":"red"`)
+	// A connection that breaks is made again, and what was told meanwhile is not missed.
+	run("ALTER EVENT TRIGGER osprey_catalogue DISABLE; ALTER TABLE boats RENAME sail TO canvas; ALTER EVENT TRIGGER osprey_catalogue ENABLE")
+	run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'osprey, listening' AND datname = current_database()")
+	waitUntil(t, "it looks again when it listens again", troubled)
+	run("ALTER TABLE boats RENAME canvas TO sail")
+	waitUntil(t, "all is well again", func() bool { return !troubled() })
+	if strings.Contains(said.String(), "panic") {
+		t.Errorf("it says %s", said)
+	}
 }

@@ -1,6 +1,8 @@
 package store
 
 import (
+	"context"
+	"errors"
 	"slices"
 	"strings"
 	"unicode"
@@ -10,6 +12,17 @@ import (
 type Catalogue struct {
 	Sets map[string]*Set
 }
+
+// A Signaller is a source whose store can tell that what it holds has changed.
+type Signaller interface {
+	// Signal calls changed whenever the store tells that what it holds may have changed, until ctx or
+	// the connection ends. The error is [ErrNoSignal], at once and without asking the store, if it was
+	// not set up to tell when its catalogue was read last.
+	Signal(ctx context.Context, changed func()) error
+}
+
+// ErrNoSignal is the error of a store that does not tell when it changes.
+var ErrNoSignal = errors.New("the store does not tell when it changes")
 
 // Names returns the names of the record sets, sorted.
 func (c *Catalogue) Names() []string {

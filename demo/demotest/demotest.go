@@ -172,15 +172,15 @@ func Write(t *testing.T, dir string, files map[string]string) {
 	}
 }
 
-// Records makes a database for records, which is removed when the test ends, and returns its URL.
-func Records(t testing.TB) string {
+// Database makes a PostgreSQL database of the test's own, such as for records, and returns its URL.
+func Database(t testing.TB) string {
 	t.Helper()
 	ctx := context.Background()
 	conn, err := pgx.Connect(ctx, running.RegistryURL)
 	if err != nil {
 		t.Fatal(err)
 	}
-	name := "records_" + strings.ToLower(rand.Text())
+	name := "own_" + strings.ToLower(rand.Text())
 	if _, err := conn.Exec(ctx, "CREATE DATABASE "+name); err != nil {
 		t.Fatal(err)
 	}

@@ -40,6 +40,14 @@ func New(source store.Source, c Config) *Source {
 	return &Source{source, newQueue(c.Concurrent, c.Queue, c.Wait), newBreaker(source.Ping)}
 }
 
+// Signal implements [store.Signaller], if the source behind it does.
+func (s *Source) Signal(ctx context.Context, changed func()) error {
+	if teller, ok := s.Source.(store.Signaller); ok {
+		return teller.Signal(ctx, changed)
+	}
+	return store.ErrNoSignal
+}
+
 // Prepare makes a guarded request.
 func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store.Request, error) {
 	r, err := s.Source.Prepare(catalogue, reads)

@@ -35,6 +35,10 @@ type database struct {
 	catalogue func(ctx context.Context, db *sqlx.DB) (*store.Catalogue, error)
 	// quiet reports whether the server does not say what it adds and removes; nil if all do.
 	quiet func(ctx context.Context, db *sqlx.DB) (bool, error)
+	// signals reports whether the database is set up to tell when its tables change, and listen hears
+	// it, as [store.Signaller] does; nil of one that cannot.
+	signals func(ctx context.Context, db *sqlx.DB) (bool, error)
+	listen  func(ctx context.Context, c *Config, heard func()) error
 	// fail turns an error of the database's own into one of the port; nil if it is
 	// none.
 	fail func(err error) *store.Error

@@ -19,6 +19,7 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"osprey/core/store"
+	"osprey/stores/signal"
 )
 
 // This file has what is PostgreSQL's own: the types in which values are sent,
@@ -36,6 +37,26 @@ var postgres = &database{
 	ready:     func(*Config) error { return nil },
 	catalogue: postgresCatalogue,
 	fail:      failPostgres,
+	signals:   postgresSignals,
+	listen:    postgresListen,
+}
+
+// catalogueSignal is the event trigger by which a database tells that its tables have changed, and the
+// channel on which it does.
+const catalogueSignal = "osprey_catalogue"
+
+func postgresSignals(ctx context.Context, db *sqlx.DB) (has bool, err error) {
+	err = db.GetContext(ctx, &has, `SELECT EXISTS (SELECT FROM pg_event_trigger WHERE evtname = '`+catalogueSignal+`' AND evtenabled <> 'D')`)
+	return has, err
+}
+
+func postgresListen(ctx context.Context, c *Config, heard func()) error {
+	cfg, err := pgx.ParseConfig(c.URL)
+	if err != nil {
+		return err
+	}
+	cfg.RuntimeParams["application_name"] = "osprey, listening"
+	return signal.Listen(ctx, cfg, catalogueSignal, heard)
 }
 
 func openPostgres(c *Config) (*sqlx.DB, error) {

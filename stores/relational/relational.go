@@ -68,6 +68,7 @@ type Source struct {
 	writer     *sqlx.DB
 	openWriter sync.Once
 	quiet      atomic.Bool // the server does not say what it adds and removes
+	signals    atomic.Bool // it tells when its tables change
 }
 
 // Open makes a source. It does not connect: a database that is down is told by
@@ -166,10 +167,23 @@ func (s *Source) Catalogue(ctx context.Context) (*store.Catalogue, error) {
 		quiet, err = s.dialect.quiet(ctx, s.db)
 		s.quiet.Store(quiet)
 	}
+	if err == nil && s.dialect.signals != nil {
+		var signals bool
+		signals, err = s.dialect.signals(ctx, s.db)
+		s.signals.Store(signals)
+	}
 	if err != nil {
 		return nil, s.fail(ctx, err)
 	}
 	return c, nil
+}
+
+// Signal implements [store.Signaller].
+func (s *Source) Signal(ctx context.Context, changed func()) error {
+	if !s.signals.Load() {
+		return store.ErrNoSignal
+	}
+	return s.dialect.listen(ctx, &s.config, changed)
 }
 
 // Close closes the pools.

@@ -1,0 +1,52 @@
+// Package signal hears what sessions of PostgreSQL tell each other (NOTIFY and LISTEN).
+package signal
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+const (
+	quiet    = 30 * time.Second // after which the connection is asked whether it lives
+	patience = 10 * time.Second
+)
+
+// Listen calls heard whenever something is told on a channel, and once when it begins to listen,
+// since something may have been missed before; until ctx ends or the connection does. A connection
+// that is dead without a word is found by a question now and then.
+func Listen(ctx context.Context, config *pgx.ConnConfig, channel string, heard func()) error {
+	conn, err := pgx.ConnectConfig(ctx, config)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		ending, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Second)
+		defer cancel()
+		conn.Close(ending)
+	}()
+	if _, err := conn.Exec(ctx, "LISTEN "+pgx.Identifier{channel}.Sanitize()); err != nil {
+		return err
+	}
+	heard()
+	for {
+		waiting, cancel := context.WithTimeout(ctx, quiet)
+		_, err := conn.WaitForNotification(waiting)
+		late := waiting.Err() != nil && ctx.Err() == nil
+		cancel()
+		if err == nil {
+			heard()
+			continue
+		}
+		if !late {
+			return err
+		}
+		asking, cancel := context.WithTimeout(ctx, patience)
+		err = conn.Ping(asking)
+		cancel()
+		if err != nil {
+			return err
+		}
+	}
+}
