@@ -82,6 +82,10 @@ func readTypes(path string) ([]schema.Text, []SavedOperation, error) {
 			return nil, nil, err
 		}
 		texts, err := files.types(path)
+		if src, config, _, err := files.config(path); err == nil {
+			described, _ := files.describe(config, src, path)
+			texts = append(texts, described.texts()...)
+		}
 		return texts, files.operations(path), err
 	}
 	var texts []schema.Text

@@ -28,6 +28,9 @@ type Config struct {
 	Listen string `yaml:"listen" default:"127.0.0.1:7420" form:"host:port"`
 	// The stores, by names that the types use: letters, digits and hyphens.
 	Sources map[string]*SourceConfig `yaml:"sources" form:"names, each with a source"`
+	// Types that JSON Schemas (2020-12) describe, of columns of JSON and of records that are nested in
+	// others: files in the project's folder, with a pointer behind "#" where it is a part.
+	Types map[string]string `yaml:"types" form:"names of types with files"`
 	// What one operation may cost.
 	Limits Limits `yaml:"limits"`
 	// Names under which the service is asked, beside addresses, localhost and the name in

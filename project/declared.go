@@ -25,10 +25,7 @@ func (p *Project) declared(name string) (map[string]*derive.Declared, error) {
 	if c == nil || len(c.Schemas) == 0 {
 		return nil, nil
 	}
-	r := &schemas{dir: p.Dir, texts: map[string]any{}, made: map[*jsonschema.Schema]*derive.Declared{}}
-	r.compiler = jsonschema.NewCompiler()
-	r.compiler.AssertFormat()
-	r.compiler.UseLoader(r)
+	r := newSchemas(func(name string) ([]byte, error) { return readWithin(p.Dir, name) })
 	list := map[string]*derive.Declared{}
 	for _, of := range sortedNames(c.Schemas) {
 		s, err := r.read(c.Schemas[of])
@@ -40,12 +37,34 @@ func (p *Project) declared(name string) (map[string]*derive.Declared, error) {
 	return list, nil
 }
 
+// readWithin reads a file of a folder, and nothing that is not in it.
+func readWithin(dir, name string) ([]byte, error) {
+	root, err := os.OpenRoot(dir)
+	if err != nil {
+		return nil, err
+	}
+	defer root.Close()
+	text, err := root.ReadFile(filepath.FromSlash(name))
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", name, errors.Unwrap(err))
+	}
+	return text, nil
+}
+
 // schemas are the files of JSON Schemas of a project.
 type schemas struct {
-	dir      string
+	load     func(name string) ([]byte, error)
 	compiler *jsonschema.Compiler
 	texts    map[string]any // by address, with the order of their keys
 	made     map[*jsonschema.Schema]*derive.Declared
+}
+
+func newSchemas(load func(name string) ([]byte, error)) *schemas {
+	r := &schemas{load: load, texts: map[string]any{}, made: map[*jsonschema.Schema]*derive.Declared{}}
+	r.compiler = jsonschema.NewCompiler()
+	r.compiler.AssertFormat()
+	r.compiler.UseLoader(r)
+	return r
 }
 
 // base stands for the project's folder in the addresses of schemas: what is elsewhere is not read.
@@ -57,14 +76,9 @@ func (r *schemas) Load(url string) (any, error) {
 	if !ok {
 		return nil, fmt.Errorf("%s is not in the project's folder", url)
 	}
-	root, err := os.OpenRoot(r.dir)
+	text, err := r.load(name)
 	if err != nil {
 		return nil, err
-	}
-	defer root.Close()
-	text, err := root.ReadFile(filepath.FromSlash(name))
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", name, errors.Unwrap(err))
 	}
 	var ordered yaml.MapSlice // JSON is YAML
 	if err := yaml.UnmarshalWithOptions(text, &ordered, yaml.UseOrderedMap()); err != nil {
@@ -97,7 +111,7 @@ func (r *schemas) declared(s *jsonschema.Schema) *derive.Declared {
 	if known := r.made[s]; known != nil {
 		return known
 	}
-	d := &derive.Declared{About: s.Description}
+	d := &derive.Declared{About: s.Description, At: s.Location}
 	r.made[s] = d
 	if s.Ref != nil {
 		to := r.declared(s.Ref)
@@ -193,9 +207,12 @@ func (r *schemas) fields(d *derive.Declared, s *jsonschema.Schema, within []*jso
 		if slices.ContainsFunc(d.Fields, func(f derive.DeclaredField) bool { return f.Name == name }) {
 			continue
 		}
-		d.Fields = append(d.Fields, derive.DeclaredField{Name: name, Always: slices.Contains(s.Required, name), Value: r.declared(s.Properties[name])})
+		d.Fields = append(d.Fields, derive.DeclaredField{Name: name, Always: slices.Contains(s.Required, name), Value: r.declared(s.Properties[name]), At: s.Location + "/properties/" + escaped.Replace(name)})
 	}
 }
+
+// escaped writes a name in a pointer (RFC 6901, section 3).
+var escaped = strings.NewReplacer("~", "~0", "/", "~1")
 
 // order returns the names of a schema's properties in the order of the file.
 func (r *schemas) order(s *jsonschema.Schema) (names []string) {

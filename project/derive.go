@@ -150,7 +150,7 @@ func (p *Project) derived(made *Derivation, d *derive.Derived, hasQuery bool) er
 	for name, s := range p.Sources {
 		sources[name] = s.bind()
 	}
-	_, bound, problems := binding.Resolve(append(slices.Clone(p.texts), schema.Text{Name: made.File, Body: text + stand}), sources)
+	_, bound, problems := binding.Resolve(append(p.all(), schema.Text{Name: made.File, Body: text + stand}), sources)
 	var fields []scaffold.Field
 	for _, t := range d.Types {
 		if t.Set != "" {
@@ -191,7 +191,7 @@ func (p *Project) broken(made *Derivation) Findings {
 	for name, source := range p.Sources {
 		sources[name] = source.bind()
 	}
-	s, bound, problems := binding.Resolve(append(slices.Clone(p.texts), schema.Text{Name: made.File, Body: made.Text}), sources)
+	s, bound, problems := binding.Resolve(append(p.all(), schema.Text{Name: made.File, Body: made.Text}), sources)
 	findings := placed(problems, s.Source)
 	if bound != nil {
 		for _, op := range p.Operations {

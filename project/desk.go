@@ -23,6 +23,7 @@ type Desk struct {
 
 	project *Project
 	config  Findings // what is wrong with osprey.yaml
+	types   Findings // and with the types that it has described
 	site    *editing.Site
 	last    *Revision // the last that was sound; nil if none was
 }
@@ -58,7 +59,7 @@ type Written struct {
 func (d *Desk) Look(open map[string]string) *Written {
 	p := d.project
 	d.readTexts(open)
-	w := &Written{Findings: slices.Clone(d.config)}
+	w := &Written{Findings: append(slices.Clone(d.config), d.types...)}
 	s, bound, findings := p.build()
 	if bound != nil && !findings.Failed() {
 		saved, _ := savedByName(p.Operations)
@@ -109,6 +110,9 @@ func (d *Desk) readTexts(open map[string]string) {
 		}
 	}
 	p.texts, _ = files.types(d.Dir)
+	var problems language.Problems
+	p.described, problems = files.describe(p.Config, p.config, d.Dir)
+	d.types = placed(problems, inOne(p.config))
 	p.Operations = files.operations(d.Dir)
 }
 

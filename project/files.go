@@ -22,7 +22,7 @@ type SavedOperation struct {
 }
 
 // Files are the texts that make a project, by their paths in its folder, with slashes:
-// osprey.yaml, and what is in schema/ and operations/.
+// osprey.yaml, what is in schema/ and operations/, and the JSON Schemas that osprey.yaml names.
 type Files map[string]string
 
 // ReadFiles reads the texts of the project in a folder. What could be read is returned beside an
@@ -46,6 +46,7 @@ func ReadFiles(dir string) (Files, error) {
 			wrong = err
 		}
 	}
+	files.gather(dir)
 	return files, wrong
 }
 
@@ -60,6 +61,9 @@ func IsText(path string) bool {
 	folder, name, nested := strings.Cut(path, "/")
 	return nested && slices.Contains(textFolders, folder) && strings.HasSuffix(name, ".graphql") && filepath.IsLocal(filepath.FromSlash(name)) && !strings.ContainsRune(name, 0)
 }
+
+// IsPart reports whether a path is one that [Files] can have.
+func IsPart(path string) bool { return IsText(path) || isDescription(path) }
 
 // errNoSchema is the error of a project that has no types.
 var errNoSchema = errors.New("has no folder schema/ with .graphql files")

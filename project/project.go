@@ -13,6 +13,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -55,9 +56,13 @@ type content struct {
 	// Files are what it was read from.
 	Files Files
 
-	config *language.Source // osprey.yaml
-	texts  []schema.Text
+	config    *language.Source // osprey.yaml
+	texts     []schema.Text
+	described *described // types that JSON Schemas describe; nil if there are none
 }
+
+// all returns the texts of all types.
+func (c *content) all() []schema.Text { return append(slices.Clone(c.texts), c.described.texts()...) }
 
 // Open loads the project in dir. The error is [Findings] if the project is at
 // fault. A nil log means [slog.Default].
@@ -105,6 +110,8 @@ func read(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*
 	p := &Project{Dir: dir, content: &content{Config: config, Files: files, config: src}, log: log, failed: newFailureLog(log), changed: make(chan string, 16), with: with}
 	var more language.Problems
 	p.Sources, more = openSources(config, src, nil)
+	problems = append(problems, more...)
+	p.described, more = files.describe(config, src, dir)
 	problems = append(problems, more...)
 	if err == nil {
 		p.Operations = files.operations(dir)
@@ -243,8 +250,9 @@ func (p *Project) build() (*schema.Schema, *binding.Bound, Findings) {
 	for name, source := range p.Sources {
 		sources[name] = source.bind()
 	}
-	s, bound, problems := binding.Resolve(p.texts, sources)
+	s, bound, problems := binding.Resolve(p.all(), sources)
 	findings := append(p.waiting(bound), placed(problems, s.Source)...)
+	p.described.place(findings)
 	if bound == nil || findings.Failed() {
 		return s, bound, findings
 	}

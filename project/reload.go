@@ -169,6 +169,8 @@ func (p *Project) readAnew(files Files) (*content, language.Problems, error) {
 		}
 	}
 	problems = append(problems, more...)
+	next.described, more = files.describe(config, src, p.Dir)
+	problems = append(problems, more...)
 	if next.texts, err = files.types(p.Dir); err != nil && len(p.with.Texts) == 0 {
 		p.giveUp(next)
 		return nil, nil, err

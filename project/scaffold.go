@@ -172,7 +172,7 @@ func (p *Project) wrongFields(file, text string) (*schema.Schema, map[string]str
 	for name, source := range p.Sources {
 		sources[name] = source.bind()
 	}
-	s, _, problems := binding.Resolve(append(slices.Clone(p.texts), schema.Text{Name: file, Body: text}), sources)
+	s, _, problems := binding.Resolve(append(p.all(), schema.Text{Name: file, Body: text}), sources)
 	wrong := map[string]string{}
 	for _, problem := range problems {
 		if s.Position(problem.Pos).Name != file || problem.Severity != language.Error {

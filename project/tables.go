@@ -53,7 +53,7 @@ func OpenTables(ctx context.Context, dir, name string, chosen tables.Choices, wa
 	if catalogue == nil {
 		return nil, fmt.Errorf("%w: the source %s has not told what it holds: %s", ErrUnreachable, name, told(why))
 	}
-	s, found := binding.Build(p.texts, foldingSources(dir))
+	s, found := binding.Build(p.all(), foldingSources(dir))
 	if findings := placed(found, s.Source); findings.Failed() {
 		return nil, findings
 	}

@@ -17,7 +17,7 @@ import (
 const settled = 120 * time.Millisecond
 
 // Watch calls changed whenever files of the project in a folder may have changed, until ctx ends:
-// osprey.yaml, and what is in schema/ and operations/. The error is that the folder cannot be
+// osprey.yaml, what is in schema/ and operations/, and the JSON Schemas that osprey.yaml names. The error is that the folder cannot be
 // followed.
 func Watch(ctx context.Context, dir string, changed func()) error {
 	w, err := fsnotify.NewWatcher()
@@ -28,7 +28,7 @@ func Watch(ctx context.Context, dir string, changed func()) error {
 		w.Close()
 		return err
 	}
-	follow(w, dir)
+	described := follow(w, dir)
 	go func() {
 		defer w.Close()
 		timer := time.NewTimer(time.Hour)
@@ -41,13 +41,13 @@ func Watch(ctx context.Context, dir string, changed func()) error {
 				if !ok {
 					return
 				}
-				if concerns(dir, e.Name) {
+				if concerns(dir, e.Name, described) {
 					timer.Reset(settled)
 				}
 			case <-w.Errors: // some events may be lost
 				timer.Reset(settled)
 			case <-timer.C:
-				follow(w, dir) // folders may have come
+				described = follow(w, dir) // folders may have come
 				changed()
 			}
 		}
@@ -55,8 +55,9 @@ func Watch(ctx context.Context, dir string, changed func()) error {
 	return nil
 }
 
-// follow follows the folders of a project that are there.
-func follow(w *fsnotify.Watcher, dir string) {
+// follow follows the folders of a project that are there, and returns the paths of the JSON Schemas
+// that it names.
+func follow(w *fsnotify.Watcher, dir string) (described []string) {
 	for _, name := range textFolders {
 		filepath.WalkDir(filepath.Join(dir, name), func(path string, d fs.DirEntry, err error) error {
 			if err == nil && d.IsDir() {
@@ -65,10 +66,19 @@ func follow(w *fsnotify.Watcher, dir string) {
 			return nil
 		})
 	}
+	text, err := os.ReadFile(filepath.Join(dir, ConfigFile))
+	if err != nil {
+		return nil
+	}
+	described = Files{ConfigFile: string(text)}.gather(dir)
+	for _, name := range described {
+		w.Add(filepath.Join(dir, filepath.Dir(filepath.FromSlash(name)))) // one that is not there comes in one that is followed
+	}
+	return described
 }
 
 // concerns reports whether an event at a path can change what the project says.
-func concerns(dir, path string) bool {
+func concerns(dir, path string, described []string) bool {
 	within, err := filepath.Rel(dir, path)
 	if err != nil {
 		return false
@@ -76,7 +86,11 @@ func concerns(dir, path string) bool {
 	if within == ConfigFile {
 		return true
 	}
-	first, _, _ := strings.Cut(filepath.ToSlash(within), "/")
+	within = filepath.ToSlash(within)
+	if slices.ContainsFunc(described, func(name string) bool { return name == within || strings.HasPrefix(name, within+"/") }) {
+		return true
+	}
+	first, _, _ := strings.Cut(within, "/")
 	if !slices.Contains(textFolders, first) {
 		return false
 	}

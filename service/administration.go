@@ -211,8 +211,8 @@ func (s *Service) readPublication(w http.ResponseWriter, r *http.Request, whole 
 	}
 	if bad == nil {
 		for path := range in.Files {
-			if !project.IsText(path) {
-				bad = badRequest("send osprey.yaml, and .graphql files in schema/ and operations/", "%q is no file of a project", clipped(path))
+			if !project.IsPart(path) {
+				bad = badRequest("send osprey.yaml, the .graphql files in schema/ and operations/, and JSON Schemas", "%q is no file of a project", clipped(path))
 			}
 		}
 	}

@@ -141,6 +141,7 @@ type deriver struct {
 	taken     map[string]bool      // names of types
 	joins     map[string]*join     // by set
 	declared  map[*Declared]string // the types that were made
+	places    map[string]string    // where what is described is said to be, by coordinate; nil if nobody asks
 }
 
 // meant reports whether a record set is to be derived.
@@ -264,7 +265,7 @@ func (d *deriver) names(t *Type) {
 		taken[f.Name] = true
 	}
 	for _, f := range t.Fields {
-		if path, ok := strings.CutPrefix(f.of, "at "); ok && f.Directive == "" && d.Naming.Apply(f.Name) != path {
+		if path, ok := strings.CutPrefix(f.of, "at "); ok && f.Directive == "" && (d.Naming == asStored || d.Naming.Apply(f.Name) != path) {
 			f.Directive = "@at(path: " + quoted(path) + ")"
 		}
 	}
