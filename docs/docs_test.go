@@ -239,6 +239,10 @@ func TestConfigurations(t *testing.T) {
 		for _, text := range texts {
 			checked++
 			dir := demotest.Folder(t, map[string]string{"osprey.yaml": text, "schema/a.graphql": `type Query { a: Int @computed(expr: "1") }`})
+			if strings.HasPrefix(text, "types:") {
+				demotest.Write(t, dir, map[string]string{"schemas/fitted.json": `{ "properties": { "cranes": { "type": "integer" } } }`,
+					"schemas/log.json": `{ "$defs": { "entry": { "properties": { "text": { "type": "string" } } } } }`})
+			}
 			if strings.Contains(text, "folder: data") {
 				os.Mkdir(filepath.Join(dir, "data"), 0o755)
 			}
