@@ -2,6 +2,7 @@ package console_test
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"log/slog"
 	"net/http"
@@ -19,6 +20,8 @@ import (
 	"osprey/console"
 	"osprey/demo/demotest"
 	"osprey/project"
+	"osprey/publishing"
+	"osprey/records"
 	"osprey/service"
 )
 
@@ -298,4 +301,49 @@ func TestTrouble(t *testing.T) {
 		t.Fatal(err)
 	}
 	do(t, ctx, chromedp.WaitNotPresent("[data-test=trouble]"))
+}
+
+// TestRecords shows which revision is served, follows what is published without being loaded again,
+// and saves operations for everybody.
+func TestRecords(t *testing.T) {
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n", demotest.Database(t)), "schema/a.graphql": "type Query { answer: Int @computed(expr: \"1\") }"})
+	log := slog.New(slog.DiscardHandler)
+	p, findings, err := project.Open(context.Background(), dir, log)
+	if err != nil {
+		t.Fatalf("%v: %v", err, findings)
+	}
+	t.Cleanup(p.Close)
+	keeper, err := publishing.New(p, "one", log)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(keeper.Start(context.Background(), func() {}))
+	own := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, Keeper: keeper})
+	s := httptest.NewServer(own)
+	t.Cleanup(s.Close)
+	t.Cleanup(own.End)
+	ctx := browser(t, s.URL+"/console/")
+	const revision = "[data-test=revision]"
+	do(t, ctx, chromedp.WaitVisible(revision))
+	if got := text(t, ctx, revision); got != "revision 1" {
+		t.Errorf("shown is %q", got)
+	}
+	files := project.Files{"osprey.yaml": "", "schema/a.graphql": "type Query { answer: Int @computed(expr: \"2\") }"}
+	if _, err := keeper.Publish(t.Context(), &publishing.Publication{Files: files, By: "ann", Onto: records.Any}); err != nil {
+		t.Fatal(err)
+	}
+	for end := time.Now().Add(20 * time.Second); text(t, ctx, revision) != "revision 2"; time.Sleep(50 * time.Millisecond) {
+		if time.Now().After(end) {
+			t.Fatalf("shown is %q", text(t, ctx, revision))
+		}
+	}
+	do(t, ctx, chromedp.Click("[data-test=save]"), chromedp.WaitVisible("[data-test=name] input"), chromedp.SendKeys("[data-test=name] input", "My board"), chromedp.Sleep(400*time.Millisecond), chromedp.Click("[data-test=keep]"), chromedp.WaitNotPresent("[data-test=keep]"))
+	list, err := keeper.Records.Saved(t.Context())
+	if err != nil || len(list) != 1 || list[0].Name != "My board" || !strings.Contains(list[0].Text, "queryType") {
+		t.Errorf("kept are %+v: %v", list, err)
+	}
+	do(t, ctx, chromedp.WaitVisible("[data-test=saved]"), chromedp.Click("[data-test=saved]"), chromedp.WaitVisible("[data-test=kept]"), chromedp.Sleep(300*time.Millisecond), chromedp.Click("[data-test=drop]"), chromedp.WaitNotPresent("[data-test=kept]"))
+	if list, err := keeper.Records.Saved(t.Context()); err != nil || len(list) != 0 {
+		t.Errorf("kept are %+v: %v", list, err)
+	}
 }

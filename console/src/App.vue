@@ -1,15 +1,25 @@
 <script setup lang="ts">
 import { mdiThemeLightDark } from '@mdi/js'
-import { onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import { useTheme } from 'vuetify'
-import { filesTrouble, readiness, type FilesTrouble } from './client'
+import { follow, readiness, type Now } from './client'
 import { keepTheme } from './theme'
 
 const theme = useTheme()
 const state = ref<{ ok: boolean; text: string }>()
-const trouble = ref<FilesTrouble>()
+const now = ref<Now>()
 let timer = 0
-let following = 0
+let stop = () => {}
+
+const trouble = computed(() => now.value?.files)
+const records = computed(() => [now.value?.records?.revision, now.value?.records?.problem].filter((text) => text !== undefined))
+const revision = computed(() => now.value?.revision)
+const about = computed(() => {
+  const r = revision.value
+  if (!r) return ''
+  const how = { files: 'from the files of the service', published: `published by ${r.by}`, restored: `restored by ${r.by}` }[r.origin]
+  return `${how}, ${new Date(r.at).toLocaleString()}${r.note ? `: ${r.note}` : ''}`
+})
 
 function otherTheme() {
   const next = theme.global.name.value === 'night' ? 'harbour' : 'night'
@@ -28,24 +38,17 @@ async function look() {
   }
 }
 
-/** Looks whether the project's files, as they were saved last, are what is served. */
-async function lookAtFiles() {
-  try {
-    trouble.value = await filesTrouble()
-  } catch {
-    // that the service does not answer is told by look
-  }
-}
-
 onMounted(() => {
   void look()
-  void lookAtFiles()
   timer = window.setInterval(look, 15_000)
-  following = window.setInterval(lookAtFiles, 2_000)
+  stop = follow((told) => {
+    if (now.value && told.serial !== now.value.serial) void look()
+    now.value = told
+  })
 })
 onBeforeUnmount(() => {
   window.clearInterval(timer)
-  window.clearInterval(following)
+  stop()
 })
 </script>
 
@@ -59,6 +62,7 @@ onBeforeUnmount(() => {
         <router-link to="/help" class="page" active-class="here" data-test="help">Help</router-link>
       </nav>
       <v-spacer />
+      <span v-if="revision" class="state" :title="about" data-test="revision">revision {{ revision.number }}</span>
       <span v-if="state" class="state" data-test="state"><span class="dot" :class="{ ok: state.ok }" />{{ state.text }}</span>
       <v-btn :icon="mdiThemeLightDark" size="small" aria-label="Light or dark" title="Light or dark" data-test="theme" @click="otherTheme" />
     </v-app-bar>
@@ -69,6 +73,7 @@ onBeforeUnmount(() => {
         <span>{{ trouble.problem }}<template v-if="trouble.fix"> → {{ trouble.fix }}</template></span>
         <span v-if="trouble.more" class="more">and {{ trouble.more }} more</span>
       </div>
+      <div v-for="text in records" :key="text" class="trouble" role="alert" data-test="records"><b>Records.</b><span>{{ text }}</span></div>
       <router-view v-slot="{ Component }"><keep-alive include="AskPage"><component :is="Component" /></keep-alive></router-view>
     </v-main>
   </v-app>

@@ -112,9 +112,47 @@ export interface FilesTrouble {
   more?: number
 }
 
-/** What is wrong with the project's files as they were saved last; undefined if nothing is. */
-export async function filesTrouble(): Promise<FilesTrouble | undefined> {
-  return (await decode<{ files?: FilesTrouble }>(await send('/api/v1/status', {}))).files
+/** What is served, and what is wrong. */
+export interface Now {
+  /** One more with each revision that the service serves. */
+  serial: number
+  /** Which of the revisions that are kept it is; null if it is none, or is not told here. */
+  revision: { number: number; at: string; by: string; note?: string; origin: 'files' | 'published' | 'restored' } | null
+  files?: FilesTrouble
+  records?: { problem?: string; revision?: string }
+}
+
+/** Hears what is served and what is wrong, at once and whenever it changes, until it is told to stop. */
+export function follow(heard: (now: Now) => void): () => void {
+  const events = new EventSource('/api/v1/events')
+  events.addEventListener('now', (e: MessageEvent<string>) => heard(JSON.parse(e.data) as Now))
+  return () => events.close()
+}
+
+/** An operation that people saved in the service's records. */
+export interface KeptOperation extends SavedOperation {
+  by: string
+  at: string
+  version: number
+}
+
+/** The operations that people saved; undefined where the service keeps none, or not for this caller. */
+export async function keptOperations(): Promise<KeptOperation[] | undefined> {
+  const response = await send('/api/v1/saved', {})
+  if (!response.ok) return undefined
+  return (await decode<{ saved: KeptOperation[] }>(response)).saved
+}
+
+/** Saves an operation in place of a version of it, 0 for a new one. Rejects with a NoAnswer that says why it is not saved. */
+export async function keepOperation(name: string, text: string, version: number): Promise<KeptOperation> {
+  const response = await send(`/api/v1/saved/${encodeURIComponent(name)}`, { method: 'PUT', headers, body: JSON.stringify({ text, by: 'console', version }) })
+  if (!response.ok) throw new NoAnswer((await decode<{ detail: string }>(response)).detail)
+  return decode<KeptOperation>(response)
+}
+
+/** Removes a saved operation. */
+export async function dropOperation(name: string): Promise<void> {
+  await send(`/api/v1/saved/${encodeURIComponent(name)}`, { method: 'DELETE' })
 }
 
 /** A page of the documentation, with its parts. */

@@ -31,7 +31,6 @@ var terminals = map[string]string{
 	"write":   "bin/osprey explain -f demo/harbour/operations/Arrive.graphql --var craft=9100112 --var at=2026-03-01T08:30:00Z --var quay=Q1 --var berth=2",
 	"errors":  "bin/osprey ask '{ portCalls(limt: 2) { arivedAt craft { nam } } }' --as tree",
 	"pages":   "bin/osprey ask -f demo/harbour/operations/Logbook.graphql --var first=2 --as tree --calls",
-	"water":   "bin/osprey ask -f demo/harbour/operations/Water.graphql --as tree --calls",
 	"log":     "bin/osprey ask -f demo/harbour/operations/Log.graphql --var 'calls=[\"3494\"]' --as tree --calls",
 	"check":   "bin/osprey check --types-only demo/harbour --operations docs/examples/wrong.graphql",
 }
@@ -55,6 +54,9 @@ func take() error {
 		if err := terminal(ctx, name, "$ "+strings.Replace(command, "bin/", "", 1)+"\n"+string(out)); err != nil {
 			return err
 		}
+	}
+	if err := publishing(ctx); err != nil {
+		return err
 	}
 	drawing, err := exec.Command("bin/osprey", "explain", "--format", "svg", "-f", "demo/harbour/operations/Board.graphql").Output()
 	if err != nil {
@@ -99,6 +101,36 @@ func terminal(ctx context.Context, name, text string) error {
 		html.EscapeString(strings.Join(lines, "\n")) + "</pre>"
 	height := int64(min(max(len(lines)*19+60, 200), 1000))
 	return picture(ctx, name, height, chromedp.Navigate("data:text/html;charset=utf-8,"+url.PathEscape(page)))
+}
+
+// publishing draws what is told of a change that breaks what is asked, and of what was served and is
+// asked: first, somebody asks.
+func publishing(ctx context.Context) error {
+	dir, err := os.MkdirTemp("", "osprey-shots-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	harbour := filepath.Join(dir, "harbour")
+	if err := os.CopyFS(harbour, os.DirFS("demo/harbour")); err != nil {
+		return err
+	}
+	steps := `
+		for i in 1 2 3 4 5; do bin/osprey ask -f demo/harbour/operations/Board.graphql --var limit=$i; done
+		for i in 1 2 3; do bin/osprey ask 'query Lengths($imo: ID!) { craft(imo: $imo) { name lengthFt } }' --var imo=9100112; done
+		bin/osprey ask '{ quays { name } }'; bin/osprey ask '{ quays { nam } }'
+		bin/osprey publish demo/harbour --note "as it is in the folder" --by ada
+		printf 'extend type Berth { deep: Boolean! @computed(expr: "record.maxDraughtDm >= 100") }' > "$0"/schema/deep.graphql
+		bin/osprey publish "$0" --note "berths say whether they are deep" --by bea; sleep 3
+		sed -i '/As the old papers/d; /lengthFt/d' "$0"/schema/*.graphql "$0"/operations/*.graphql
+	`
+	_ = exec.Command("sh", "-c", steps, harbour).Run() // one of them is wrong on purpose
+	text := ""
+	for _, command := range []string{`bin/osprey publish harbour --note "no feet any more"`, "bin/osprey revisions --limit 2", "bin/osprey traffic --limit 6"} {
+		out, _ := exec.Command("sh", "-c", strings.Replace(command, " harbour ", " "+harbour+" ", 1)).CombinedOutput()
+		text += "$ " + strings.Replace(command, "bin/", "", 1) + "\n" + strings.TrimRight(string(out), "\n") + "\n\n"
+	}
+	return terminal(ctx, "publish", text)
 }
 
 // inEditor draws what Neovim shows of a file of types.

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { json } from '@codemirror/lang-json'
-import { mdiFileDocumentOutline, mdiMapMarkerPath, mdiPlay, mdiStop } from '@mdi/js'
-import { computed, onMounted, ref, useTemplateRef } from 'vue'
-import { savedOperations, type SavedOperation } from '../client'
+import { mdiMapMarkerPath, mdiPlay, mdiStop } from '@mdi/js'
+import { computed, ref, useTemplateRef } from 'vue'
+import type { SavedOperation } from '../client'
 import FaultList from '../components/FaultList.vue'
+import SavedMenu from '../components/SavedMenu.vue'
 import TextEditor from '../components/TextEditor.vue'
 import ValueTree from '../components/ValueTree.vue'
 import WaveStrip from '../components/WaveStrip.vue'
@@ -13,11 +14,6 @@ import { useAsk } from '../stores/ask'
 const ask = useAsk()
 const editor = useTemplateRef<InstanceType<typeof TextEditor>>('editor')
 const view = ref<'tree' | 'raw'>('tree')
-const saved = ref<SavedOperation[]>([])
-
-onMounted(async () => {
-  saved.value = await savedOperations().catch(() => [])
-})
 
 const raw = computed({ get: () => (ask.answer ? JSON.stringify(ask.answer.data ?? null, null, 2) : ''), set: () => undefined })
 const size = computed(() => (ask.bytes > 2048 ? `${(ask.bytes / 1024).toFixed(1)} KB` : `${ask.bytes} B`))
@@ -40,14 +36,7 @@ function open(op: SavedOperation) {
         v-if="ask.names.length > 1" v-model="ask.operationName" :items="ask.names" :placeholder="ask.names[0]" density="compact" variant="outlined"
         hide-details class="which" aria-label="Operation to run"
       />
-      <v-menu v-if="saved.length">
-        <template #activator="{ props }">
-          <v-btn v-bind="props" :prepend-icon="mdiFileDocumentOutline" data-test="saved">Saved operations</v-btn>
-        </template>
-        <v-list density="compact" max-height="440">
-          <v-list-item v-for="op in saved" :key="op.name" :title="op.name" @click="open(op)" />
-        </v-list>
-      </v-menu>
+      <SavedMenu :text="ask.operation" :name="ask.names[0] ?? ''" @open="open" />
       <v-spacer />
       <v-progress-circular v-if="ask.running" indeterminate size="18" width="2" />
       <span v-else-if="ask.answer" class="figures" data-test="figures">{{ Math.round(ask.millis) }} ms<template v-if="ask.bytes"> · {{ size }}</template></span>
