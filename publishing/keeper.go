@@ -167,7 +167,7 @@ func (k *Keeper) follow(ctx context.Context, heard <-chan struct{}) {
 		case <-look.C:
 			k.look(ctx)
 		case <-forget.C:
-			if err := k.Records.Forget(ctx, k.keep); err != nil {
+			if err := k.Records.Forget(ctx, k.keep, time.Now()); err != nil {
 				k.log.Warn("old records of what was asked cannot be removed", "error", err)
 			}
 		case <-news:

@@ -291,7 +291,13 @@ func TestTraffic(t *testing.T) {
 		t.Errorf("the askers are %+v: %v", askers, err)
 	}
 	// What is old is forgotten, and what nobody asked since with it.
-	if err := r.Forget(ctx, 40*time.Hour); err != nil {
+	if err := r.Forget(ctx, 40*time.Hour, time.Now().Add(-100*time.Hour)); err != nil { // a clock that is behind
+		t.Fatal(err)
+	}
+	if list, err := r.Traffic(ctx, 72*time.Hour, ""); err != nil || list[0].Asked != 8 {
+		t.Errorf("what is old by one clock is gone: %+v: %v", list, err)
+	}
+	if err := r.Forget(ctx, 40*time.Hour, time.Now().Add(10_000*time.Hour)); err != nil { // one that is ahead
 		t.Fatal(err)
 	}
 	if list, err := r.Traffic(ctx, 72*time.Hour, ""); err != nil || list[0].Asked != 6 {
@@ -301,7 +307,7 @@ func TestTraffic(t *testing.T) {
 	if _, err := conn.Exec(ctx, "UPDATE osprey.traffic SET hour = hour - interval '90 days'; UPDATE osprey.errors SET hour = hour - interval '90 days'"); err != nil {
 		t.Fatal(err)
 	}
-	if err := r.Forget(ctx, 40*time.Hour); err != nil {
+	if err := r.Forget(ctx, 40*time.Hour, time.Now()); err != nil {
 		t.Fatal(err)
 	}
 	if n := count(t, conn, "SELECT (SELECT count(*) FROM osprey.traffic) + (SELECT count(*) FROM osprey.errors) + (SELECT count(*) FROM osprey.operations)"); n != 0 {

@@ -195,7 +195,7 @@ func (r *Records) Instances(ctx context.Context) (list []Instance, err error) {
 	list = []Instance{}
 	err = r.reading(ctx, func(ctx context.Context) error {
 		return r.db.SelectContext(ctx, &list, `SELECT i.id::text AS id, i.name, i.since, r.number AS serves, i.trouble
-			FROM osprey.instances i LEFT JOIN osprey.revisions r ON r.id = i.revision WHERE seen > now() - interval '`+seenWithin+`' ORDER BY i.name, i.since`)
+			FROM osprey.instances i LEFT JOIN osprey.revisions r ON r.id = i.revision WHERE seen BETWEEN now() - interval '`+seenWithin+`' AND now() + interval '`+seenWithin+`' ORDER BY i.name, i.since`)
 	})
 	return list, err
 }

@@ -101,16 +101,22 @@ func (r *Records) Write(ctx context.Context, b *Batch) error {
 	})
 }
 
-// Forget removes what is older than keep, and services that were not heard of for a day.
-func (r *Records) Forget(ctx context.Context, keep time.Duration) error {
+// Forget removes what is older than keep, by the database's clock and by now, which is the service's:
+// one of them that jumps ahead must not take everything away. It removes services that were not heard
+// of for a day, too.
+func (r *Records) Forget(ctx context.Context, keep time.Duration, now time.Time) error {
 	return r.reading(ctx, func(ctx context.Context) error {
-		for _, statement := range []string{
-			"DELETE FROM osprey.traffic WHERE hour < now() - $1 * interval '1 second'",
-			"DELETE FROM osprey.errors WHERE hour < now() - $1 * interval '1 second'",
-			"DELETE FROM osprey.operations o WHERE $1 > 0 AND NOT EXISTS (SELECT FROM osprey.traffic t WHERE t.operation = o.id)",
-			"DELETE FROM osprey.instances WHERE $1 > 0 AND seen < now() - interval '1 day'",
+		oldest := now.Add(-keep)
+		for _, statement := range []struct {
+			text string
+			args []any
+		}{
+			{"DELETE FROM osprey.traffic WHERE hour < least($1, now() - $2 * interval '1 second')", []any{oldest, keep.Seconds()}},
+			{"DELETE FROM osprey.errors WHERE hour < least($1, now() - $2 * interval '1 second')", []any{oldest, keep.Seconds()}},
+			{"DELETE FROM osprey.operations o WHERE NOT EXISTS (SELECT FROM osprey.traffic t WHERE t.operation = o.id)", nil},
+			{"DELETE FROM osprey.instances WHERE seen < least($1, now()) - interval '1 day'", []any{now}},
 		} {
-			if _, err := r.db.ExecContext(ctx, statement, keep.Seconds()); err != nil {
+			if _, err := r.db.ExecContext(ctx, statement.text, statement.args...); err != nil {
 				return err
 			}
 		}

@@ -85,9 +85,9 @@ func runDemo(ctx context.Context, c *cli.Command) error {
 		if port != 7420 {
 			url = " --url " + address
 		}
-		fmt.Fprintf(out, "  registry     %s\n  inspections  %s\n  tides        %s\n  notices      %s\n  fees         %s\n\n"+
+		fmt.Fprintf(out, "  registry     %s\n  inspections  %s\n  tides        %s\n  notices      %s\n  fees         %s\n  records      %s\n\n"+
 			"Try:  bin/osprey ask%s -f demo/harbour/operations/Board.graphql --calls\nStop with Ctrl-C.\n",
-			h.RegistryURL, h.InspectionsURL, h.TidesURL, h.NoticesURL, h.FeesURL, url)
+			h.RegistryURL, h.InspectionsURL, h.TidesURL, h.NoticesURL, h.FeesURL, h.RecordsURL, url)
 	})
 }
 

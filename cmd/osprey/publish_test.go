@@ -173,7 +173,10 @@ func TestPublishUnderLoad(t *testing.T) {
 	becomes(t, two, "a", 2)
 	stopLoad()
 	wait.Wait()
-	out, _, code = osprey(t, "revisions", "--url", "http://"+two)
+	out, errs, code = osprey(t, "revisions", "--url", "http://"+two)
+	if code != 0 {
+		t.Errorf("revisions exits with %d: %s", code, errs)
+	}
 	for _, want := range []string{"boats of a", "ann", "bea", "published", "from files", fmt.Sprintf("restores %d", list.Revisions[0].Number), "http://" + one + " serves revision"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("revisions does not tell %q:\n%s", want, out)

@@ -2,6 +2,7 @@ package traffic
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"osprey/core/language"
@@ -15,8 +16,9 @@ import (
 //	query Find {                     query Find($given1: String!) {
 //	  search(text: "mast", first: 9)   search(text: $given1, first: $given2) { … }
 //
-// Enums, booleans and null stay, since they are of the schema and not of a record; so do the
-// defaults of variables. Variables that are given stand behind those that are declared.
+// Enums, booleans and null stay, since they are of the schema and not of a record. Variables that
+// are given stand behind those that are declared; of these, one whose default is a value must be
+// given instead.
 
 // normal returns the normal form of a document of one operation and its fragments.
 func normal(s *schema.Schema, doc *language.Document) string {
@@ -55,8 +57,12 @@ func (n *normalizer) head(op *language.Operation) string {
 	var vars []string
 	for _, v := range op.Variables {
 		text := "$" + v.Name.Text + ": " + v.Type.String()
-		if v.Default != nil {
+		switch {
+		case v.Default == nil:
+		case !hasWritten(v.Default):
 			text += " = " + language.PrintValue(v.Default)
+		case !v.Type.NonNull: // which fits wherever the variable does by its default
+			text += "!"
 		}
 		vars = append(vars, text)
 	}
@@ -244,6 +250,17 @@ func fieldOf(input *schema.InputObject, name string) schema.Type {
 		return &schema.NonNull{Elem: t}
 	}
 	return t
+}
+
+// hasWritten reports whether a written value is in a value.
+func hasWritten(v language.Value) bool {
+	switch v := v.(type) {
+	case *language.ListValue:
+		return slices.ContainsFunc(v.Values, hasWritten)
+	case *language.ObjectValue:
+		return slices.ContainsFunc(v.Fields, func(f *language.Argument) bool { return hasWritten(f.Value) })
+	}
+	return written(v)
 }
 
 // written reports whether a value is made of written values alone: numbers, strings, and lists of

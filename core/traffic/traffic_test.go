@@ -61,7 +61,8 @@ func TestNormal(t *testing.T) {
 		`{ port { name } }`: `query { port { name } }`,
 		`# whose
 		query   Find { search( text : "Ann's tug", first: 9) { name } }`: `query Find($given1: String!, $given2: Int) { search(text: $given1, first: $given2) { name } }`,
-		`query ($given1: Int, $n: Int = 3) { search(text: "a", first: $given1) { name } b: search(text: "b", first: $n) { name } }`: `query($given1: Int, $n: Int = 3, $given1_: String!, $given2: String!) { search(text: $given1_, first: $given1) { name } b: search(text: $given2, first: $n) { name } }`,
+		`query ($given1: Int, $n: Int = 3) { search(text: "a", first: $given1) { name } b: search(text: "b", first: $n) { name } }`:                                `query($given1: Int, $n: Int!, $given1_: String!, $given2: String!) { search(text: $given1_, first: $given1) { name } b: search(text: $given2, first: $n) { name } }`,
+		`query Q($t: String = "Ann", $k: [Kind!] = [TUG], $p: Place = {name: "quay"}, $n: Int! = 7) { search(text: $t, kinds: $k, near: $p, first: $n) { name } }`: `query Q($t: String!, $k: [Kind!] = [TUG], $p: Place!, $n: Int!) { search(text: $t, kinds: $k, near: $p, first: $n) { name } }`,
 		`{ search(text: "a", kinds: [TUG, FERRY], flag: true, ids: [1, "2"]) { ...F ... on Tug @include(if: true) { power(unit: "kW") } __typename } }
 		fragment F on Ferry { lanes(least: 2) kind }`: "",
 		`{ search(text: "a", near: {name: "quay", at: [1, 2.5], inner: {name: null}}) { name } }`:    `query($given1: String!, $given2: String, $given3: [Float!]) { search(text: $given1, near: {name: $given2, at: $given3, inner: {name: null}}) { name } }`,
