@@ -286,7 +286,7 @@ func (k *Keeper) register(ctx context.Context) {
 	if r.Label() != nil {
 		return
 	}
-	rev := &records.Revision{By: here(), Origin: project.FromFiles, Schema: r.Schema.Print()}
+	rev := &records.Revision{By: Myself(), Origin: project.FromFiles, Schema: r.Schema.Print()}
 	var err error
 	if rev.Files, err = json.Marshal(r.Files); err != nil {
 		return // no text of a project is one that JSON cannot hold
@@ -305,9 +305,9 @@ func (k *Keeper) register(ctx context.Context) {
 	}
 }
 
-// here names who changes files: the user as whom the service runs.
-func here() string {
-	name, host := "somebody", "this machine"
+// Myself names the user as whom this program runs, and the machine.
+func Myself() string {
+	name, host := "somebody", "somewhere"
 	if u, err := user.Current(); err == nil {
 		name = u.Username
 	}

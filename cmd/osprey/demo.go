@@ -28,6 +28,7 @@ func demoCommand() *cli.Command {
 			&cli.IntFlag{Name: "port", Value: 7420, Usage: "port of the service; the stores' ports move with it"},
 			&cli.StringFlag{Name: "state", Usage: "folder that keeps the data (default: one for this checkout and port in /var/lib/osprey-demo for root, in ~/.local/state/osprey-demo for others)"},
 			&cli.StringFlag{Name: "project", Value: "demo/harbour", Usage: "project folder to serve"},
+			&cli.BoolFlag{Name: "files", Usage: "serve the project's files, and not the revision that was published last, until another is published"},
 			&cli.BoolFlag{Name: "fresh", Usage: "throw the kept data away and make it again"},
 			&cli.IntFlag{Name: "scale", Value: 1, Usage: "size of the data: 1 has 4,000 port calls, 25 has 100,000"},
 		},

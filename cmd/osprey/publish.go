@@ -6,8 +6,6 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"os"
-	"os/user"
 	"strings"
 	"time"
 
@@ -114,7 +112,7 @@ func publish(ctx context.Context, c *cli.Command, path, dir string, files projec
 	}
 	p := publication{files, c.String("by"), c.String("note"), int64(c.Int("onto")), c.Bool("anyway"), c.Bool("try")}
 	if p.By == "" {
-		p.By = myself()
+		p.By = publishing.Myself()
 	}
 	if p.Onto < 0 {
 		var last struct{ Published int64 }
@@ -252,16 +250,4 @@ func tellServed(ctx context.Context, c *cli.Command, to string, number int64) er
 		case <-time.After(100 * time.Millisecond):
 		}
 	}
-}
-
-// myself names who runs the program.
-func myself() string {
-	name, host := "somebody", "somewhere"
-	if u, err := user.Current(); err == nil {
-		name = u.Username
-	}
-	if h, err := os.Hostname(); err == nil {
-		host = h
-	}
-	return name + "@" + host
 }
