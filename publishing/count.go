@@ -2,6 +2,7 @@ package publishing
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"osprey/core/traffic"
@@ -65,15 +66,24 @@ func (k *Keeper) writeBatch(ctx context.Context) bool {
 	}
 	err := k.Records.Write(ctx, b)
 	k.reached(ctx, err)
-	if err != nil {
-		return false
-	}
+	requests := int64(0)
 	for _, e := range b.Entries {
-		k.written.Add(e.Asked)
+		requests += e.Asked
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	k.batches = k.batches[1:]
+	switch {
+	case err == nil:
+		k.written.Add(requests)
+	case ctx.Err() != nil || errors.Is(err, records.ErrAway) || errors.Is(err, records.ErrNoRoom) || errors.Is(err, records.ErrNewer):
+		return false // it is written when that has passed
+	default: // the database refuses what is in it
+		if k.refused++; k.refused < refusals {
+			return false
+		}
+		k.tally.Drop(requests)
+	}
+	k.batches, k.refused = k.batches[1:], 0
 	return true
 }
 

@@ -48,6 +48,7 @@ type Keeper struct {
 	away    string           // why the records cannot be reached; "" if they can
 	batches []*records.Batch // that are to be written
 	made    int64            // how many batches there were
+	refused int              // how often the database has refused the first of them
 }
 
 // How often things are done.
@@ -57,6 +58,7 @@ const (
 	writeEvery = 2 * time.Second
 	slot       = 10 * time.Minute // of the tally
 	atOnce     = 2000             // entries of a batch
+	refusals   = 5                // after which a batch is given up that the database refuses
 	atBegin    = 4 * time.Second  // how long a start waits for the records
 )
 

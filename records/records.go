@@ -70,6 +70,9 @@ func (r *Records) Close() error { return r.db.Close() }
 // ErrAway is the error of a database that does not answer.
 var ErrAway = errors.New("the records' database does not answer")
 
+// ErrNoRoom is the error of a database whose disk is full, or that has no connection left.
+var ErrNoRoom = errors.New("the records' database has no room")
+
 // ErrNewer is the error of tables that a newer Osprey has made.
 var ErrNewer = errors.New("the records' tables are of a newer Osprey")
 
@@ -84,7 +87,7 @@ func told(err error) error {
 	case errors.As(err, &server) && (strings.HasPrefix(server.Code, "28") || server.Code == "3D000"): // who may not come in, or a database that is not there
 		return fmt.Errorf("%w as it should: %s", ErrAway, server.Message)
 	case errors.As(err, &server) && strings.HasPrefix(server.Code, "53"): // no room
-		return fmt.Errorf("the records' database has no room: %s", server.Message)
+		return fmt.Errorf("%w: %s", ErrNoRoom, server.Message)
 	case errors.As(err, &server) && (strings.HasPrefix(server.Code, "57") || strings.HasPrefix(server.Code, "08")):
 		return ErrAway
 	case errors.As(err, &server):
@@ -154,6 +157,11 @@ func (r *Records) makeTables(ctx context.Context) error {
 		err = fmt.Errorf("%w (%d, and this one knows %d): start that one", ErrNewer, now, known)
 	}
 	return err
+}
+
+// plain returns a text as the database takes it: UTF-8, and without NUL.
+func plain(text string) string {
+	return strings.ReplaceAll(strings.ToValidUTF8(text, "\uFFFD"), "\x00", "\uFFFD")
 }
 
 // inTransaction runs what is done in one transaction.

@@ -433,3 +433,37 @@ func TestFull(t *testing.T) {
 		t.Errorf("%d were counted", n)
 	}
 }
+
+// TestOddTexts keeps what strangers and programs can have put into texts.
+func TestOddTexts(t *testing.T) {
+	at := demotest.Database(t)
+	r := open(t, at)
+	ctx := t.Context()
+	const odd = "a\x00b\xffc\u2028"
+	w := batch(uuid.NewString(), 1, odd, 0)
+	for _, e := range w.Entries {
+		e.Codes = map[string]int64{odd: 1, "": 2}
+	}
+	w.Operations[operationA.ID] = &traffic.Operation{ID: operationA.ID, Name: odd, Kind: language.Query, Text: odd}
+	if err := r.Write(ctx, w); err != nil {
+		t.Fatal(err)
+	}
+	list, err := r.Traffic(ctx, time.Hour, odd)
+	if err != nil || len(list) != 1 || list[0].Name != "a\uFFFDb\uFFFDc\u2028" || list[0].Codes["a\uFFFDb\uFFFDc\u2028"] != 1 {
+		t.Errorf("it is %+v: %v", list, err)
+	}
+	rev := revision("published", "x")
+	rev.By, rev.Note, rev.Schema = odd, odd, odd
+	if err := r.Add(ctx, rev, 0); err != nil {
+		t.Error(err)
+	}
+	if err := r.Beat(ctx, uuid.NewString(), odd, rev.ID, odd); err != nil {
+		t.Error(err)
+	}
+	if err := r.Save(ctx, &records.Saved{Name: odd, Text: odd, By: odd}); err != nil {
+		t.Error(err)
+	}
+	if was, err := r.Unsave(ctx, odd); !was || err != nil {
+		t.Error(was, err)
+	}
+}

@@ -146,7 +146,7 @@ func (r *Records) Add(ctx context.Context, rev *Revision, onto int64) error {
 		}
 		err = tx.QueryRowxContext(ctx, `INSERT INTO osprey.revisions (number, by, note, origin, restores, sum, schema, differences)
 			SELECT coalesce(max(number), 0) + 1, $1, $2, $3, $4, $5, $6, $7 FROM osprey.revisions RETURNING number, id::text, at`,
-			rev.By, rev.Note, rev.Origin, rev.Restores, sum[:], rev.Schema, string(rev.Differences)).Scan(&rev.Number, &rev.ID, &rev.At)
+			plain(rev.By), plain(rev.Note), rev.Origin, rev.Restores, sum[:], plain(rev.Schema), plain(string(rev.Differences))).Scan(&rev.Number, &rev.ID, &rev.At)
 		if err != nil {
 			return err
 		}
@@ -174,7 +174,7 @@ type Instance struct {
 func (r *Records) Beat(ctx context.Context, id, name, revision, trouble string) error {
 	return r.reading(ctx, func(ctx context.Context) error {
 		_, err := r.db.ExecContext(ctx, `INSERT INTO osprey.instances (id, name, revision, trouble) VALUES ($1::uuid, $2, nullif($3, '')::uuid, $4)
-			ON CONFLICT (id) DO UPDATE SET seen = now(), name = excluded.name, revision = excluded.revision, trouble = excluded.trouble`, id, name, revision, trouble)
+			ON CONFLICT (id) DO UPDATE SET seen = now(), name = excluded.name, revision = excluded.revision, trouble = excluded.trouble`, id, plain(name), revision, plain(trouble))
 		return err
 	})
 }

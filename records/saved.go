@@ -41,7 +41,7 @@ func (r *Records) Saved(ctx context.Context) (list []Saved, err error) {
 func (r *Records) Save(ctx context.Context, s *Saved) error {
 	err := r.reading(ctx, func(ctx context.Context) error {
 		statement := `INSERT INTO osprey.saved (name, text, by) SELECT $1, $2, $3 WHERE $4 = 0 AND (SELECT count(*) FROM osprey.saved) < $5 ON CONFLICT DO NOTHING RETURNING at, version`
-		args := []any{s.Name, s.Text, s.By, s.Version, MostSaved}
+		args := []any{plain(s.Name), plain(s.Text), plain(s.By), s.Version, MostSaved}
 		if s.Version > 0 {
 			statement = `UPDATE osprey.saved SET text = $2, by = $3, at = now(), version = version + 1 WHERE name = $1 AND version = $4 RETURNING at, version`
 			args = args[:4]
@@ -61,7 +61,7 @@ func (r *Records) Save(ctx context.Context, s *Saved) error {
 // Unsave removes an operation. It reports whether it was there.
 func (r *Records) Unsave(ctx context.Context, name string) (was bool, err error) {
 	err = r.reading(ctx, func(ctx context.Context) error {
-		result, err := r.db.ExecContext(ctx, "DELETE FROM osprey.saved WHERE name = $1", name)
+		result, err := r.db.ExecContext(ctx, "DELETE FROM osprey.saved WHERE name = $1", plain(name))
 		if err == nil {
 			n, _ := result.RowsAffected()
 			was = n > 0

@@ -50,14 +50,17 @@ type operationRow struct {
 func (r *Records) Write(ctx context.Context, b *Batch) error {
 	entries, operations := []entryRow{}, []operationRow{}
 	for key, e := range b.Entries {
-		row := entryRow{b.Ages[key.Slot].Seconds(), hex.EncodeToString(key.Operation[:]), key.Client, e.Asked, e.Failed, e.Requests, e.Records, e.Times[:], e.Codes}
+		row := entryRow{b.Ages[key.Slot].Seconds(), hex.EncodeToString(key.Operation[:]), plain(key.Client), e.Asked, e.Failed, e.Requests, e.Records, e.Times[:], map[string]int64{}}
+		for code, n := range e.Codes {
+			row.Codes[plain(code)] += n
+		}
 		for len(row.Times) > 1 && row.Times[len(row.Times)-1] == 0 {
 			row.Times = row.Times[:len(row.Times)-1]
 		}
 		entries = append(entries, row)
 	}
 	for _, o := range b.Operations {
-		operations = append(operations, operationRow{hex.EncodeToString(o.ID[:]), o.Name, string(o.Kind), o.Text, o.Uses})
+		operations = append(operations, operationRow{hex.EncodeToString(o.ID[:]), plain(o.Name), string(o.Kind), plain(o.Text), o.Uses})
 	}
 	asked, err := json.Marshal(entries)
 	if err != nil {
@@ -145,7 +148,7 @@ type Operation struct {
 // one client; "" stands for all.
 func (r *Records) Traffic(ctx context.Context, within time.Duration, client string) (list []*Operation, err error) {
 	const since = "hour >= date_trunc('hour', now() - $1 * interval '1 second') AND ($2 = '' OR client = $2)"
-	list = []*Operation{}
+	client, list = plain(client), []*Operation{}
 	err = r.reading(ctx, func(ctx context.Context) error {
 		err := r.db.SelectContext(ctx, &list, `SELECT encode(t.operation, 'hex') AS id, coalesce(o.name, '') AS name, coalesce(o.kind, '') AS kind, coalesce(o.text, '') AS text,
 				t.asked, t.failed, t.requests, t.records, t.last, coalesce(to_json(o.uses), '[]') AS uses

@@ -119,7 +119,7 @@ func (s *Service) readPublication(w http.ResponseWriter, r *http.Request, whole 
 		bad = badRequest(`send {"files": {"osprey.yaml": "…", "schema/….graphql": "…"}}`, "the publication has no files")
 	case !whole && len(in.Files) > 0:
 		bad = badRequest("send it to /api/v1/revisions", "what is restored has no files of its own")
-	case strings.TrimSpace(in.By) == "" || len(in.By) > longestBy || len(in.Note) > longestNote:
+	case strings.ContainsRune(in.By+in.Note, 0) || strings.TrimSpace(in.By) == "" || len(in.By) > longestBy || len(in.Note) > longestNote:
 		bad = badRequest(`say with "by" who publishes, and why with "note"`, "the publication has no name, or one or a note that is too long")
 	}
 	if bad == nil {

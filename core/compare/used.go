@@ -11,8 +11,8 @@ import (
 
 // This file tells which parts of a schema operations use.
 
-// Used is the coordinates that operations use: fields, arguments, types, and values of enums and
-// fields of input objects, of which a variable uses all.
+// Used is the coordinates that operations use: fields, arguments, types that are answered, and values of
+// enums and fields of input objects that are given, of which a variable uses all.
 type Used struct {
 	schema *schema.Schema
 	at     map[string]bool
@@ -110,10 +110,7 @@ func (u *Used) selections(on schema.Named, set *language.SelectionSet) {
 				}
 			}
 			named := schema.NamedOf(f.Type)
-			u.at[named.String()] = true
-			if e, ok := named.(*schema.Enum); ok { // of which each can be answered
-				u.all(e)
-			}
+			u.at[named.String()] = true // of an enum: each of its values can be answered, and none is given
 			u.selections(named, sel.Selections)
 		}
 	}

@@ -22,8 +22,7 @@ type Operation struct {
 	Kind language.OperationKind
 	// Text is its normal form; "" if that is longer than MaxText.
 	Text string
-	// Uses are the coordinates that it uses: fields, arguments, types, and values of enums and
-	// fields of input objects, of which a variable uses all.
+	// Uses are the coordinates that it uses, as [compare.Used] has them.
 	Uses []string
 }
 

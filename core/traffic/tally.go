@@ -78,6 +78,9 @@ func emptyBatch() Batch { return Batch{map[Key]*Entry{}, map[ID]*Operation{}} }
 // Dropped returns how many requests were not counted, since too much waits to be written.
 func (t *Tally) Dropped() int64 { return t.dropped.Load() }
 
+// Drop says that so many requests that were taken could not be kept.
+func (t *Tally) Drop(requests int64) { t.dropped.Add(requests) }
+
 // Waiting returns how many entries wait to be taken.
 func (t *Tally) Waiting() int {
 	t.mu.Lock()

@@ -103,7 +103,7 @@ func TestSame(t *testing.T) {
 		}
 	}
 	uses := strings.Join(one.Uses, " ")
-	for _, c := range []string{"Query.search", "Query.search(text:)", "Tug.power", "Ferry.kind", "Kind.TUG"} {
+	for _, c := range []string{"Query.search", "Query.search(text:)", "Tug.power", "Ferry.kind", "Kind"} {
 		if !strings.Contains(" "+uses+" ", " "+c+" ") {
 			t.Errorf("%s is not among %s", c, uses)
 		}

@@ -15,7 +15,7 @@ func Unused(s *schema.Schema, used []string, keep func(schema.Named) bool) []str
 		if !keep(t) {
 			continue
 		}
-		if e, ok := t.(*schema.Enum); ok {
+		if e, ok := t.(*schema.Enum); ok && !at[e.Name] { // one that is answered can have any of its values
 			for _, v := range e.Values {
 				if c := e.Name + "." + v.Name; !at[c] {
 					list = append(list, c)
