@@ -149,7 +149,7 @@ func Open(ctx context.Context, dir string, options ...Option) (*Service, error) 
 	if err != nil {
 		return nil, err
 	}
-	p, findings, err := project.OpenWith(ctx, dir, s.log, &s.add)
+	p, keeper, findings, err := publishing.Open(ctx, dir, false, s.log, &s.add)
 	if err != nil {
 		if findings.Failed() {
 			return nil, findingsOf(findings)
@@ -159,16 +159,11 @@ func Open(ctx context.Context, dir string, options ...Option) (*Service, error) 
 	for _, f := range findings {
 		s.log.Warn(f.Msg, "place", f.At.String(), "rule", f.Rule, "fix", f.Fix)
 	}
-	keeper, err := publishing.New(p, "a program", s.log)
-	if err != nil {
-		p.Close()
-		return nil, err
-	}
 	follow, stop := context.WithCancel(context.WithoutCancel(ctx))
-	own := &Service{p, service.New(service.Config{Project: p, Log: s.log, MaxBody: int64(p.Config.Limits.Body), Console: s.console, Keeper: keeper}), keeper, stop}
+	own := &Service{p, service.New(service.Config{Project: p, Log: s.log, MaxBody: int64(p.Own.Limits.Body), Console: s.console, Keeper: keeper}), keeper, stop}
 	go p.Follow(follow)
 	if keeper != nil {
-		own.stop = keeper.Start(follow, stop)
+		own.stop = keeper.Start(follow, "a program", stop)
 	}
 	return own, nil
 }

@@ -308,16 +308,12 @@ func TestTrouble(t *testing.T) {
 func TestRecords(t *testing.T) {
 	dir := demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n", demotest.Database(t)), "schema/a.graphql": "type Query { answer: Int @computed(expr: \"1\") }"})
 	log := slog.New(slog.DiscardHandler)
-	p, findings, err := project.Open(context.Background(), dir, log)
+	p, keeper, findings, err := publishing.Open(context.Background(), dir, false, log, &project.Additions{})
 	if err != nil {
 		t.Fatalf("%v: %v", err, findings)
 	}
 	t.Cleanup(p.Close)
-	keeper, err := publishing.New(p, "one", log)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(keeper.Start(context.Background(), func() {}))
+	t.Cleanup(keeper.Start(context.Background(), "one", func() {}))
 	own := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, Keeper: keeper})
 	s := httptest.NewServer(own)
 	t.Cleanup(s.Close)

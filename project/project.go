@@ -28,6 +28,9 @@ import (
 // A Project is an open project folder.
 type Project struct {
 	Dir string
+	// Own is what the osprey.yaml of the folder said when the project was opened: of what belongs to
+	// the process, and is no matter of a revision.
+	Own *Config
 	// What was read last, of which the next revision is made. What is served is that of the
 	// current revision.
 	*content
@@ -76,6 +79,36 @@ var ErrNoProject = errors.New("is no project: it has no " + ConfigFile)
 // OpenWith is [Open] with what a program adds to the project.
 func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*Project, Findings, error) {
 	p, problems, err := read(ctx, dir, log, with)
+	return began(p, problems, err)
+}
+
+// OpenFiles is [OpenWith] of files that are not those of the folder; label says which revision they
+// are. What belongs to the process is as own says, which is the configuration of the folder.
+func OpenFiles(ctx context.Context, dir string, own *Config, files Files, label *Label, log *slog.Logger, with *Additions) (*Project, Findings, error) {
+	p, problems, err := readFiles(ctx, dir, files, nil, log, with)
+	if p != nil {
+		p.Own = own
+		p.label.Store(label)
+	}
+	return began(p, problems, err)
+}
+
+// ConfigOf reads the configuration of the project in a folder. The error is [Findings] if it is at
+// fault.
+func ConfigOf(dir string) (*Config, error) {
+	files, err := ReadFiles(dir)
+	if _, has := files[ConfigFile]; !has {
+		return nil, err
+	}
+	src, config, problems, err := files.config(dir)
+	if err == nil && problems.Failed() {
+		err = placed(problems, inOne(src))
+	}
+	return config, err
+}
+
+// began makes the first revision of a project that was read.
+func began(p *Project, problems language.Problems, err error) (*Project, Findings, error) {
 	if p == nil || err != nil {
 		var findings Findings
 		errors.As(err, &findings)
@@ -96,18 +129,23 @@ func OpenWith(ctx context.Context, dir string, log *slog.Logger, with *Additions
 // read reads a project, and what its stores tell, without binding its schema. The problems are
 // those of osprey.yaml; the error is [Findings] if nothing can be made of that.
 func read(ctx context.Context, dir string, log *slog.Logger, with *Additions) (*Project, language.Problems, error) {
-	if log == nil {
-		log = slog.Default()
-	}
 	files, err := ReadFiles(dir)
 	if _, has := files[ConfigFile]; !has {
 		return nil, nil, err
+	}
+	return readFiles(ctx, dir, files, err, log, with)
+}
+
+// readFiles is [read] of files; err is why some of them could not be read.
+func readFiles(ctx context.Context, dir string, files Files, err error, log *slog.Logger, with *Additions) (*Project, language.Problems, error) {
+	if log == nil {
+		log = slog.Default()
 	}
 	src, config, problems, wrong := files.config(dir)
 	if wrong != nil {
 		return nil, problems, wrong
 	}
-	p := &Project{Dir: dir, content: &content{Config: config, Files: files, config: src}, log: log, failed: newFailureLog(log), changed: make(chan string, 16), with: with}
+	p := &Project{Dir: dir, Own: config, content: &content{Config: config, Files: files, config: src}, log: log, failed: newFailureLog(log), changed: make(chan string, 16), with: with}
 	var more language.Problems
 	p.Sources, more = openSources(config, src, nil)
 	problems = append(problems, more...)

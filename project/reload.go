@@ -87,7 +87,7 @@ func (p *Project) swap(ctx context.Context, next *content, problems language.Pro
 	}
 	p.serve(r)
 	p.giveUp(before)
-	return append(findings, p.fixedInPlace(before.Config, next)...), nil
+	return append(findings, p.fixedInPlace(next)...), nil
 }
 
 // errEnded is why nothing is served anew.
@@ -186,7 +186,7 @@ const ruleRestart = "restart"
 const msgRestart = "%s is changed, and a running service goes on as it was\n→ start it again"
 
 // fixedInPlace tells what is changed in the configuration and holds from the next start only.
-func (p *Project) fixedInPlace(before *Config, next *content) Findings {
+func (p *Project) fixedInPlace(next *content) Findings {
 	var problems language.Problems
 	tell := func(key string, changed bool) {
 		if changed {
@@ -194,9 +194,9 @@ func (p *Project) fixedInPlace(before *Config, next *content) Findings {
 			f.Severity = language.Warning
 		}
 	}
-	tell("listen:", before.Listen != next.Config.Listen)
-	tell("body:", before.Limits.Body != next.Config.Limits.Body)
-	tell("records:", !reflect.DeepEqual(before.Records, next.Config.Records))
-	tell("drain:", !reflect.DeepEqual(before.Drain, next.Config.Drain))
+	tell("listen:", p.Own.Listen != next.Config.Listen)
+	tell("body:", p.Own.Limits.Body != next.Config.Limits.Body)
+	tell("records:", !reflect.DeepEqual(p.Own.Records, next.Config.Records))
+	tell("drain:", !reflect.DeepEqual(p.Own.Drain, next.Config.Drain))
 	return placed(slices.Clone(problems), inOne(next.config))
 }

@@ -62,24 +62,58 @@ const (
 	atBegin    = 4 * time.Second  // how long a start waits for the records
 )
 
-// New returns the keeper of a project whose configuration names records, or nil if it names none.
-// name tells people which service this is, such as its address.
-func New(p *project.Project, name string, log *slog.Logger) (*Keeper, error) {
-	c := p.Config.Records
-	if c == nil {
-		return nil, nil
-	}
+// Open opens the project in a folder, as the last revision that was published says, or else, or if
+// own is true, as the files of the folder do, until another is published. The keeper is nil if the
+// configuration of the folder names no records. The error is [project.Findings] if the project is at
+// fault.
+func Open(ctx context.Context, dir string, own bool, log *slog.Logger, with *project.Additions) (*project.Project, *Keeper, project.Findings, error) {
 	if log == nil {
 		log = slog.Default()
 	}
-	r, err := records.Open(c.URL)
-	if err != nil {
-		return nil, fmt.Errorf("the records cannot be opened: %w", err)
+	config, err := project.ConfigOf(dir)
+	if err != nil || config.Records == nil { // which is told with all else that is wrong
+		p, findings, err := project.OpenWith(ctx, dir, log, with)
+		return p, nil, findings, err
 	}
-	k := &Keeper{Records: r, project: p, log: log, id: uuid.NewString(), name: name, keep: time.Duration(c.Keep), protects: time.Duration(c.Protects),
-		tally: traffic.NewTally(), began: time.Now(), unsent: make(chan struct{}, 1)}
+	r, err := records.Open(config.Records.URL)
+	if err != nil {
+		return nil, nil, nil, fmt.Errorf("the records cannot be opened: %w", err)
+	}
+	var p *project.Project
+	var findings project.Findings
+	if !own {
+		p, findings = published(ctx, r, dir, config, log, with)
+	}
+	if p == nil {
+		if p, findings, err = project.OpenWith(ctx, dir, log, with); err != nil {
+			r.Close()
+			return nil, nil, findings, err
+		}
+	}
+	k := &Keeper{Records: r, project: p, log: log, id: uuid.NewString(), keep: time.Duration(config.Records.Keep), protects: time.Duration(config.Records.Protects),
+		tally: traffic.NewTally(), began: time.Now(), unsent: make(chan struct{}, 1), passing: own}
 	k.unsent <- struct{}{}
-	return k, nil
+	return p, k, findings, nil
+}
+
+// published opens the last revision that was published; nil if none was, or it cannot be opened, which
+// is told when it is looked for again.
+func published(ctx context.Context, r *records.Records, dir string, own *project.Config, log *slog.Logger, with *project.Additions) (*project.Project, project.Findings) {
+	looking, cancel := context.WithTimeout(ctx, atBegin)
+	defer cancel()
+	rev, err := r.Last(looking)
+	if err != nil {
+		return nil, nil
+	}
+	var files project.Files
+	if err := json.Unmarshal(rev.Files, &files); err != nil {
+		return nil, nil
+	}
+	p, findings, err := project.OpenFiles(ctx, dir, own, files, labelOf(rev), log, with)
+	if err != nil {
+		return nil, nil
+	}
+	return p, findings
 }
 
 // Protects returns for how long what was asked is protected from changes that break it.
@@ -95,8 +129,9 @@ func (k *Keeper) begin(ctx context.Context) {
 }
 
 // Start begins, and runs until what it returns is called, which calls end, and waits until all is
-// written.
-func (k *Keeper) Start(ctx context.Context, end func()) (stop func()) {
+// written. name tells people which service this is, such as its address.
+func (k *Keeper) Start(ctx context.Context, name string, end func()) (stop func()) {
+	k.name = name
 	k.begin(ctx)
 	ctx, cancel := context.WithCancel(ctx)
 	done := make(chan struct{})
@@ -110,10 +145,6 @@ func (k *Keeper) Start(ctx context.Context, end func()) (stop func()) {
 		<-done
 	}
 }
-
-// PassOver says, before it starts, that the last revision that was published is not served: the files
-// are, until another is published.
-func (k *Keeper) PassOver() { k.passing = true }
 
 // run follows the records until ctx ends; then it writes what is not written yet.
 func (k *Keeper) run(ctx context.Context) {
@@ -187,7 +218,7 @@ func (k *Keeper) look(ctx context.Context) {
 		return
 	}
 	k.mu.Lock()
-	if k.passing {
+	if l := k.project.Revision().Label(); k.passing || l != nil && l.ID == id {
 		k.passing, k.taken = false, id
 	}
 	isNew := id != "" && id != k.taken

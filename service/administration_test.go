@@ -43,16 +43,12 @@ func keep(t *testing.T, config string) *keeping {
 	t.Helper()
 	dir := demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n%s", demotest.Database(t), config), "schema/a.graphql": kept, "operations/Answer.graphql": "query Answer { answer }"})
 	log := slog.New(slog.DiscardHandler)
-	p, findings, err := project.Open(context.Background(), dir, log)
+	p, keeper, findings, err := publishing.Open(context.Background(), dir, false, log, &project.Additions{})
 	if err != nil {
 		t.Fatal(err, findings)
 	}
 	t.Cleanup(p.Close)
-	keeper, err := publishing.New(p, "one", log)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(keeper.Start(context.Background(), func() {}))
+	t.Cleanup(keeper.Start(context.Background(), "one", func() {}))
 	s := service.New(service.Config{Project: p, Log: log, Keeper: keeper})
 	server := httptest.NewServer(s)
 	t.Cleanup(server.Close)

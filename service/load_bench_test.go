@@ -123,12 +123,13 @@ func BenchmarkCounted(b *testing.B) {
 	} {
 		b.Run(name, func(b *testing.B) {
 			b.Setenv("RECORDS_URL", demotest.Database(b))
-			_, p := harbourProject(b)
-			keeper, err := publishing.New(p, "bench", log)
+			dir, _ := harbourProject(b)
+			p, keeper, _, err := publishing.Open(b.Context(), dir, false, log, &project.Additions{})
 			if err != nil {
 				b.Fatal(err)
 			}
-			defer keeper.Start(b.Context(), func() {})()
+			defer p.Close()
+			defer keeper.Start(b.Context(), "bench", func() {})()
 			handlers := []http.Handler{service.New(service.Config{Project: p, Log: log}), service.New(service.Config{Project: p, Log: log, Keeper: keeper})}
 			var times [2][]time.Duration
 			for i := 0; b.Loop(); i++ {

@@ -30,7 +30,7 @@ func serviceFlag(name string) cli.Flag {
 func send(ctx context.Context, method, base, path string, body []byte, header http.Header, patience time.Duration) (*http.Response, error) {
 	u, err := url.Parse(base)
 	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
-		return nil, wrongUse("the address of a service is like http://%s, found %q", defaultListen, base)
+		return nil, wrongUse("%q is no address of a service, such as http://%s", base, defaultListen)
 	}
 	req, err := http.NewRequestWithContext(ctx, method, strings.TrimSuffix(base, "/")+path, bytes.NewReader(body))
 	if err != nil {

@@ -154,7 +154,7 @@ func TestWrongUse(t *testing.T) {
 		{[]string{"explain", "{ quayz { name } }", "--url", url}, 1, "did you mean \"quays\"?"},
 		{[]string{"ask", "{ a }", "--url", nobody}, 3, "no service answers at " + nobody},
 		{[]string{"explain", "{ a }", "--url", nobody}, 3, "Start one with \"osprey demo\""},
-		{[]string{"ask", "{ a }", "--url", "harbour"}, 2, "--url is an address such as"},
+		{[]string{"ask", "{ a }", "--url", "harbour"}, 2, "\"harbour\" is no address of a service, such as"},
 		{[]string{"ask"}, 2, "give an operation"},
 		{[]string{"ask", "-f", "nowhere.graphql"}, 2, "the operation cannot be read"},
 		{[]string{"ask", "-f", boardFile, "{ a }"}, 2, "not both"},

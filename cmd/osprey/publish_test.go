@@ -608,3 +608,24 @@ func TestFollowRevisions(t *testing.T) {
 		t.Errorf("it says %q", lines)
 	}
 }
+
+// TestStartPublished starts a service whose files do not fit the stores any more, and what was
+// published does: it is served.
+func TestStartPublished(t *testing.T) {
+	records := demotest.Database(t)
+	dir := boatsFolder(t, records)
+	at, _, _ := served(t, dir)
+	if out, errs, code := osprey(t, "publish", other(t, records, "b", 1), "--to", "http://"+at); code != 0 {
+		t.Fatalf("publish exits with %d: %s %s", code, out, errs)
+	}
+	demotest.Write(t, dir, map[string]string{"schema/boats.graphql": "type Query { boats: [Bot!]! }", "osprey.yaml": strings.Replace(boats(records, "a", 1)["osprey.yaml"], "watch: true", "watch: false", 1)})
+	second, _, said := served(t, dir)
+	becomes(t, second, "b", 1)
+	if text := said.String(); strings.Contains(text, "Bot") || !strings.Contains(text, "serving revision 2, published by") {
+		t.Errorf("it says %s", text)
+	}
+	_, errs, code := osprey(t, "start", dir, "--files", "--listen", freeAddress(t))
+	if code != 1 || !strings.Contains(errs, "the type Bot is not defined") {
+		t.Errorf("its files exit with %d: %s", code, errs)
+	}
+}

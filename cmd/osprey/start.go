@@ -63,14 +63,14 @@ func startCommand() *cli.Command {
 // address when requests are taken.
 func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, listening func(address string)) error {
 	log := slog.New(slog.NewTextHandler(c.Root().ErrWriter, nil))
-	p, findings, err := project.OpenWith(ctx, dir, log, &project.Additions{Waiting: waiting(c)})
+	p, keeper, findings, err := publishing.Open(ctx, dir, c.Bool("files"), log, &project.Additions{Waiting: waiting(c)})
 	printFindings(c.Root().ErrWriter, findings)
 	if err != nil {
 		return err
 	}
 	defer p.Close()
 	if listen == "" {
-		listen = p.Config.Listen
+		listen = p.Own.Listen
 	}
 	if listen == "" {
 		listen = defaultListen
@@ -82,36 +82,20 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, 
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	address := "http://" + l.Addr().String()
-	keeper, ended, err := keepRecords(ctx, c, p, address, log)
-	if err != nil {
-		return err
+	if keeper != nil {
+		defer keeper.Start(ctx, address, cancel)()
+		if l := p.Revision().Label(); l != nil && l.Origin != project.FromFiles {
+			fmt.Fprintf(c.Root().ErrWriter, "osprey: serving revision %d, %s by %s on %s, and not the files of %s; --files serves those\n", l.Number, l.Origin, l.By, l.At.Local().Format("2 January 15:04"), p.Dir)
+		}
 	}
-	defer ended()
 	go p.Follow(ctx)
 	fmt.Fprintf(c.Root().ErrWriter, "osprey: serving %s\n  console   %s/console/\n  endpoint  %s/graphql\n", dir, address, address)
 	listening(address)
-	if err := followFiles(ctx, c, p, watch || p.Config.Watch); err != nil {
+	if err := followFiles(ctx, c, p, watch || p.Own.Watch); err != nil {
 		return err
 	}
-	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Config.Limits.Body), Listen: listen, Keeper: keeper})
-	return s.Serve(ctx, l, service.Stop{Drain: drainOf(p.Config, l.Addr())})
-}
-
-// keepRecords joins a project with its records, if it has some, and serves the last revision that was
-// published, unless the files are to be served. ended waits, after ctx has ended, for what is still to
-// be written.
-func keepRecords(ctx context.Context, c *cli.Command, p *project.Project, address string, log *slog.Logger) (k *publishing.Keeper, ended func(), err error) {
-	if k, err = publishing.New(p, address, log); k == nil || err != nil {
-		return nil, func() {}, err
-	}
-	if c.Bool("files") {
-		k.PassOver()
-	}
-	ended = k.Start(ctx, func() {})
-	if l := p.Revision().Label(); l != nil && l.Origin != project.FromFiles {
-		fmt.Fprintf(c.Root().ErrWriter, "osprey: serving revision %d, %s by %s on %s, and not the files of %s; --files serves those\n", l.Number, l.Origin, l.By, l.At.Local().Format("2 January 15:04"), p.Dir)
-	}
-	return k, ended, nil
+	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Own.Limits.Body), Listen: listen, Keeper: keeper})
+	return s.Serve(ctx, l, service.Stop{Drain: drainOf(p.Own, l.Addr())})
 }
 
 // followFiles reads the project's files again on SIGHUP and, if they are watched, when they change.
