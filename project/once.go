@@ -104,7 +104,11 @@ func (r *Revision) once(q *Request, from *language.Source) (*execute.Once, error
 // fingerprint tells requests apart: whatever else than their text, operation and variables
 // they differ in, they are the same.
 func fingerprint(q *Request) string {
-	text, _ := json.Marshal([]any{strings.TrimSpace(q.Query), q.OperationName, q.Variables})
+	parts := []any{strings.TrimSpace(q.Query), q.OperationName, q.Variables}
+	if q.Caller != nil && q.Caller.Who != nil { // another caller's key is another key
+		parts = append(parts, q.Caller.Who.ID)
+	}
+	text, _ := json.Marshal(parts)
 	sum := sha256.Sum256(text)
 	return hex.EncodeToString(sum[:])
 }

@@ -108,7 +108,7 @@ func (b *binder) written(f *schema.Field, d *language.Directive, made *schema.Ob
 // is: f itself, or a field of the object that f makes.
 func (b *binder) evaluated(f, of *schema.Field, d *language.Directive, text string) *Field {
 	on := b.rootOf(f.Owner)
-	inputs := map[string]*expression.Type{"args": b.argsType(f), "record": b.recordOf(on, false)}
+	inputs := map[string]*expression.Type{"args": b.argsType(f), "record": b.recordOf(on, false), "caller": expression.Caller}
 	program, err := expression.Compile(text, inputs, b.expressionType(of.Type))
 	if err != nil {
 		msg, fix := err.Error(), ""

@@ -137,7 +137,7 @@ func (b *binder) setting(f *schema.Field, w *Write, d *language.Directive, name,
 			v.Enum = b.enum(e, r, r.Source, info)
 		}
 	}
-	inputs := map[string]*expression.Type{"args": b.argsType(f), "now": moment}
+	inputs := map[string]*expression.Type{"args": b.argsType(f), "now": moment, "caller": expression.Caller}
 	if d.Name.Text == "change" {
 		inputs["record"] = b.recordOf(r.Type, false)
 	}

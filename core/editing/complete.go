@@ -387,7 +387,7 @@ func (s *Site) completeExpression(sl slot, before string, start int) (list []Com
 	from = start + len(before) - len(last)
 	switch {
 	case len(parts) == 1:
-		list = []Completion{is("record", "variable", sl.on, ""), is("args", "variable", "", "the arguments of the field")}
+		list = []Completion{is("record", "variable", sl.on, ""), is("args", "variable", "", "the arguments of the field"), is("caller", "variable", "", "who asks: id, name, roles, claims")}
 	case parts[0] == "args":
 		for _, a := range sl.args {
 			list = append(list, is(a.Name.Text, "argument", typeText(a.Type), about(a.Description)))

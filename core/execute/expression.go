@@ -47,7 +47,7 @@ func (r *run) expression(f *plan.Field, t *store.Table) *expressed {
 			e.null(f)
 			continue
 		}
-		v, err := f.Expr.Run(map[string]any{"record": recordOf{r, f.Needs, t, row}, "args": args})
+		v, err := f.Expr.Run(map[string]any{"record": recordOf{r, f.Needs, t, row}, "args": args, "caller": whoOf{r}})
 		if err != nil {
 			e.failed[row] = err
 		}
@@ -63,6 +63,40 @@ func (r *run) expression(f *plan.Field, t *store.Table) *expressed {
 		}
 	}
 	return e
+}
+
+// whoOf is who asks, as an expression sees it: of nobody, there is no id, and there are no roles.
+type whoOf struct{ run *run }
+
+// Field returns a field of the caller.
+func (w whoOf) Field(name string) (any, error) {
+	who := &store.Identity{}
+	if c := w.run.opts.Caller; c != nil && c.Who != nil {
+		who = c.Who
+	}
+	orNull := func(text string) any {
+		if text == "" {
+			return nil
+		}
+		return text
+	}
+	switch name {
+	case "id":
+		return orNull(who.ID), nil
+	case "name":
+		return orNull(who.Name), nil
+	case "roles":
+		roles := make([]any, len(who.Roles))
+		for i, role := range who.Roles {
+			roles[i] = role
+		}
+		return roles, nil
+	}
+	claims := who.Claims
+	if claims == nil {
+		claims = map[string]any{}
+	}
+	return claims, nil
 }
 
 // null adds a row of which the expression gives nothing.

@@ -38,6 +38,13 @@ type Type struct {
 	Fields func() []string
 }
 
+// Caller is the type of who asks.
+var Caller = &Type{Kind: Record, Name: "caller", Field: func(name string) *Type { return callerFields[name] }, Fields: func() []string { return []string{"claims", "id", "name", "roles"} }}
+
+var callerFields = map[string]*Type{
+	"id": {Kind: Text, Nullable: true}, "name": {Kind: Text, Nullable: true}, "roles": {Kind: List, Elem: &Type{Kind: Text}}, "claims": {Kind: Any},
+}
+
 // cel returns the type as the language has it, and registers records.
 func (p *provider) cel(t *Type) *cel.Type {
 	var own *cel.Type

@@ -211,8 +211,19 @@ type Caller struct {
 	// Headers are those of the caller's request; sources pass on the ones that
 	// they are told to.
 	Headers map[string][]string
+	// Who says who it is, as far as the service has found out; nil of nobody.
+	Who *Identity
 	// Asked is what was asked in the operation; the zero value is of a new one.
 	Asked Asked
+}
+
+// An Identity is who a caller is: a program, or a person that is signed in.
+type Identity struct {
+	ID    string // tells identities apart, of one way to sign in
+	Name  string
+	Roles []string
+	// Claims are what else is known, as decoded JSON: those of a token.
+	Claims map[string]any
 }
 
 // Asked remembers what an operation has asked of stores, so that nobody is asked the
@@ -272,7 +283,7 @@ func (c *Caller) Anew() *Caller {
 	if c == nil {
 		return &Caller{}
 	}
-	return &Caller{ID: c.ID, Request: c.Request, Headers: c.Headers}
+	return &Caller{ID: c.ID, Request: c.Request, Headers: c.Headers, Who: c.Who}
 }
 
 // Header returns the values of a header of the caller's request; none if there
