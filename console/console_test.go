@@ -17,6 +17,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
+	"osprey/access"
 	"osprey/console"
 	"osprey/demo/demotest"
 	"osprey/project"
@@ -342,4 +343,36 @@ func TestRecords(t *testing.T) {
 	if list, err := keeper.Records.Saved(t.Context()); err != nil || len(list) != 0 {
 		t.Errorf("kept are %+v: %v", list, err)
 	}
+}
+
+// TestKey asks for a key where the service does not know who asks, and uses it from then on, also for
+// what is told while it happens.
+func TestKey(t *testing.T) {
+	key := access.Make()
+	dir := demotest.Folder(t, map[string]string{
+		"osprey.yaml":      fmt.Sprintf("access: { keys: { %s: { name: Ada, hash: %q } } }\n", key.ID, key.Hash),
+		"schema/a.graphql": "type Query { me: String @computed(expr: \"caller.name\") }",
+	})
+	p, findings, err := project.Open(context.Background(), dir, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatalf("%v: %v", err, findings)
+	}
+	t.Cleanup(p.Close)
+	own := service.New(service.Config{Project: p, Console: console.Handler(), Log: slog.New(slog.DiscardHandler)})
+	s := httptest.NewServer(own)
+	t.Cleanup(s.Close)
+	t.Cleanup(own.End)
+	ctx := browser(t, s.URL+"/console/")
+	const field = "[data-test=key] input"
+	do(t, ctx, chromedp.WaitVisible(field), chromedp.Sleep(400*time.Millisecond), chromedp.SendKeys(field, "osprey_wrong_key"), chromedp.Click("[data-test=use]"), chromedp.Sleep(500*time.Millisecond), chromedp.WaitVisible(field))
+	if got := text(t, ctx, "[data-test=key]"); !strings.Contains(got, "is not taken") {
+		t.Errorf("shown is %q", got)
+	}
+	do(t, ctx, chromedp.Sleep(400*time.Millisecond), chromedp.SendKeys(field, key.String()), chromedp.Click("[data-test=use]"), chromedp.WaitVisible("[data-test=other-key]"), chromedp.WaitNotPresent(field), chromedp.Sleep(300*time.Millisecond))
+	do(t, ctx, chromedp.Click("[data-test=run]"), chromedp.WaitVisible("[data-test=answer]"))
+	demotest.Write(t, dir, map[string]string{"schema/a.graphql": "type Query { me: Strng }"})
+	if _, err := p.Reload(t.Context()); err == nil {
+		t.Fatal("what is wrong is served")
+	}
+	do(t, ctx, chromedp.WaitVisible("[data-test=trouble]"))
 }

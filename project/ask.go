@@ -50,6 +50,7 @@ const (
 	CodeNotYet    = "NOT_SUPPORTED"
 	CodeDenied    = "DENIED"
 	CodeReused    = "REUSED"
+	CodeUnknown   = "UNKNOWN_CALLER"
 	CodeLimit     = execute.Limit
 )
 

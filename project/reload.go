@@ -197,6 +197,8 @@ func (p *Project) fixedInPlace(next *content) Findings {
 	tell("listen:", p.Own.Listen != next.Config.Listen)
 	tell("body:", p.Own.Limits.Body != next.Config.Limits.Body)
 	tell("records:", !reflect.DeepEqual(p.Own.Records, next.Config.Records))
+	tell("access:", !reflect.DeepEqual(p.Own.Access, next.Config.Access))
+	tell("administration:", p.Own.Administration != next.Config.Administration)
 	tell("drain:", !reflect.DeepEqual(p.Own.Drain, next.Config.Drain))
 	return placed(slices.Clone(problems), inOne(next.config))
 }

@@ -35,6 +35,7 @@ func (k *Keeper) count(ctx context.Context) {
 			return
 		case <-timer.C:
 			k.write(ctx)
+			k.tellUsed(ctx)
 		}
 	}
 }

@@ -19,6 +19,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"osprey/access"
 	"osprey/core/compare"
 	"osprey/core/traffic"
 	"osprey/project"
@@ -39,16 +40,20 @@ type Keeper struct {
 	written  atomic.Int64  // requests that were counted and written
 	unsent   chan struct{} // holds one while nobody writes
 
+	keys atomic.Pointer[[]access.Key] // those that hold; nil before they were read
+
 	serial sync.Mutex // held while something is published, or looked for
 
-	mu      sync.Mutex       // guards what follows
-	taken   string           // the last published revision that was looked at: served, or passed over
-	passing bool             // the last published revision is to be passed over
-	wrong   string           // why the last published revision is not served
-	away    string           // why the records cannot be reached; "" if they can
-	batches []*records.Batch // that are to be written
-	made    int64            // how many batches there were
-	refused int              // how often the database has refused the first of them
+	mu       sync.Mutex       // guards what follows
+	taken    string           // the last published revision that was looked at: served, or passed over
+	passing  bool             // the last published revision is to be passed over
+	wrong    string           // why the last published revision is not served
+	away     string           // why the records cannot be reached; "" if they can
+	batches  []*records.Batch // that are to be written
+	made     int64            // how many batches there were
+	used     map[string]bool  // keys that were used, to be written
+	toldUsed time.Time
+	refused  int // how often the database has refused the first of them
 }
 
 // How often things are done.
@@ -125,6 +130,7 @@ func (k *Keeper) begin(ctx context.Context) {
 	ctx, cancel := context.WithTimeout(ctx, atBegin)
 	defer cancel()
 	k.look(ctx)
+	k.ReadKeys(ctx)
 	k.register(ctx)
 }
 
@@ -196,8 +202,10 @@ func (k *Keeper) follow(ctx context.Context, heard <-chan struct{}) {
 		case <-ctx.Done():
 			return
 		case <-heard:
+			k.ReadKeys(ctx)
 			k.look(ctx)
 		case <-look.C:
+			k.ReadKeys(ctx)
 			k.look(ctx)
 		case <-forget.C:
 			if err := k.Records.Forget(ctx, k.keep, time.Now()); err != nil {

@@ -27,6 +27,9 @@ func (s *Service) administration(r chi.Router) {
 			r.Post("/api/v1/revisions/{number}/restore", s.restore)
 			r.Get("/api/v1/traffic", s.traffic)
 			r.Get("/api/v1/traffic/uses", s.uses)
+			r.Get("/api/v1/keys", s.listKeys)
+			r.Post("/api/v1/keys", s.addKey)
+			r.Delete("/api/v1/keys/{id}", s.revokeKey)
 			r.Get("/api/v1/saved", s.saved)
 			r.Put("/api/v1/saved/{name}", s.save)
 			r.Delete("/api/v1/saved/{name}", s.unsave)
@@ -37,8 +40,8 @@ func (s *Service) administration(r chi.Router) {
 // administers lets those through who may do what people do who run the service.
 func (s *Service) administers(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if !isAmong(r, s.Project.Revision().Config.Administration) {
-			problem(w, http.StatusForbidden, "this is for those who run the service", "ask from the machine that it runs on, or set administration in osprey.yaml")
+		if !s.administrates(r) {
+			problem(w, http.StatusForbidden, "this is for those who run the service", "ask from the machine that it runs on, or set administration in osprey.yaml, or roles with access")
 			return
 		}
 		next.ServeHTTP(w, r)

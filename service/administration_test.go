@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -31,6 +32,7 @@ import (
 // answer must be as that says.
 type keeping struct {
 	t       *testing.T
+	dir     string
 	url     string
 	service *service.Service
 	router  routers.Router
@@ -41,7 +43,27 @@ const kept = "type Query { answer: Int! @computed(expr: \"1\")  other: Int @comp
 
 func keep(t *testing.T, config string) *keeping {
 	t.Helper()
-	dir := demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n%s", demotest.Database(t), config), "schema/a.graphql": kept, "operations/Answer.graphql": "query Answer { answer }"})
+	return keepIn(t, demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n%s", demotest.Database(t), config), "schema/a.graphql": kept, "operations/Answer.graphql": "query Answer { answer }"}))
+}
+
+// again serves the same folder by another service.
+func (k *keeping) again() *keeping { return keepIn(k.t, k.dir) }
+
+// openWith opens a project with a configuration, and returns what is wrong with it.
+func openWith(t *testing.T, config string) (p *project.Project, findings string) {
+	t.Helper()
+	p, found, err := project.Open(t.Context(), demotest.Folder(t, map[string]string{"osprey.yaml": config, "schema/a.graphql": kept}), slog.New(slog.DiscardHandler))
+	if err == nil {
+		t.Cleanup(p.Close)
+	}
+	for _, f := range found {
+		findings += f.Msg + "\n"
+	}
+	return p, findings
+}
+
+func keepIn(t *testing.T, dir string) *keeping {
+	t.Helper()
 	log := slog.New(slog.DiscardHandler)
 	p, keeper, findings, err := publishing.Open(context.Background(), dir, false, log, &project.Additions{})
 	if err != nil {
@@ -53,7 +75,7 @@ func keep(t *testing.T, config string) *keeping {
 	server := httptest.NewServer(s)
 	t.Cleanup(server.Close)
 	t.Cleanup(s.End)
-	k := &keeping{t: t, url: server.URL, service: s, seen: map[string]bool{}}
+	k := &keeping{t: t, dir: dir, url: server.URL, service: s, seen: map[string]bool{}}
 	k.router = k.describe()
 	return k
 }
@@ -61,12 +83,10 @@ func keep(t *testing.T, config string) *keeping {
 // describe reads the description that the service serves.
 func (k *keeping) describe() routers.Router {
 	k.t.Helper()
-	res, err := http.Get(k.url + "/api/v1/openapi.json")
+	text, err := os.ReadFile("openapi.yaml") // as it is served; a service may not tell it to everybody
 	if err != nil {
 		k.t.Fatal(err)
 	}
-	defer res.Body.Close()
-	text, _ := io.ReadAll(res.Body)
 	doc, err := openapi3.NewLoader().LoadFromData(text)
 	if err != nil {
 		k.t.Fatal(err)
@@ -207,6 +227,21 @@ func TestAdministration(t *testing.T) {
 	k.wants(400, "the parameter within", get, "/api/v1/traffic?within=yesterday", nil, false)
 	k.wants(400, "the parameter within", get, "/api/v1/traffic/uses?within=-1h", nil, false)
 	k.wants(200, `"unused":["Query.other"]`, get, "/api/v1/traffic/uses?within=24h", nil, false)
+	// Keys.
+	k.wants(200, `"keys":[]`, get, "/api/v1/keys", nil, false)
+	k.wants(400, "has no name", post, "/api/v1/keys", object{"name": " "}, false)
+	k.wants(400, "has ended before", post, "/api/v1/keys", object{"name": "board", "until": "2020-01-01T00:00:00Z"}, false)
+	k.wants(400, "a role has no name", post, "/api/v1/keys", object{"name": "board", "roles": []string{""}}, false)
+	var made struct{ ID, Key string }
+	if err := json.Unmarshal([]byte(k.wants(200, `"name":"board"`, post, "/api/v1/keys", object{"name": "board", "roles": []string{"screen"}, "by": "ann", "until": "2090-01-01T00:00:00Z"}, false)), &made); err != nil || !strings.HasPrefix(made.Key, "osprey_"+made.ID+"_") {
+		t.Errorf("the key is %+v: %v", made, err)
+	}
+	if text := k.wants(200, `"by":"ann"`, get, "/api/v1/keys", nil, false); strings.Contains(text, made.Key) || strings.Contains(text, "argon2id") {
+		t.Errorf("the list tells secrets: %s", text)
+	}
+	k.wants(204, "", del, "/api/v1/keys/"+made.ID+"?by=bea", nil, false)
+	k.wants(404, "there is no key", del, "/api/v1/keys/"+made.ID, nil, false)
+	k.wants(200, `"revokedBy":"bea"`, get, "/api/v1/keys", nil, false)
 	// What is saved.
 	k.wants(200, `"saved":[]`, get, "/api/v1/saved", nil, false)
 	k.wants(200, `"name":"Ann's board/2"`, put, "/api/v1/saved/Ann's%20board%2F2", object{"text": "{ answer }", "by": "ann"}, false)
@@ -219,10 +254,10 @@ func TestAdministration(t *testing.T) {
 	k.wants(404, "no operation", del, "/api/v1/saved/Ann's%20board%2F2", nil, false)
 	k.routes()
 	// Who does not run the service is told nothing, wherever the request seems to come from.
-	for _, path := range []string{"/api/v1/revisions", "/api/v1/revisions/1", "/api/v1/traffic", "/api/v1/traffic/uses", "/api/v1/saved", "/api/v1/instances"} {
+	for _, path := range []string{"/api/v1/revisions", "/api/v1/revisions/1", "/api/v1/traffic", "/api/v1/traffic/uses", "/api/v1/saved", "/api/v1/instances", "/api/v1/keys"} {
 		k.wants(403, "those who run the service", get, path, nil, false, "X-Forwarded-For", "192.0.2.1")
 	}
-	for _, path := range []string{"/api/v1/revisions", "/api/v1/revisions/1/restore", "/api/v1/refresh"} {
+	for _, path := range []string{"/api/v1/revisions", "/api/v1/revisions/1/restore", "/api/v1/refresh", "/api/v1/keys"} {
 		k.wants(403, "those who run the service", post, path, object{"by": "eve", "files": files(kept)}, true, "X-Forwarded-For", "192.0.2.1")
 	}
 	if text := k.wants(200, "", get, "/api/v1/status", nil, false, "Via", "1.1 proxy"); strings.Contains(text, "revision") || strings.Contains(text, "written") {

@@ -2,13 +2,11 @@ package service
 
 import (
 	"mime"
-	"net"
 	"net/http"
 	"strconv"
 	"strings"
 	"time"
 
-	"osprey/core/store"
 	"osprey/project"
 )
 
@@ -118,9 +116,12 @@ const clientHeader = "Osprey-Client"
 // longestClient is how much of a client's name is kept.
 const longestClient = 60
 
-// clientOf returns the name of the program that asks: what it calls itself, or else the first product
+// clientOf returns the name of the program that asks: that of its key, what it calls itself, or else the first product
 // of its User-Agent (RFC 9110, section 10.1.5); "" if it has none.
 func clientOf(r *http.Request) string {
+	if who := whoOf(r); who != nil && strings.HasPrefix(who.ID, "key:") {
+		return who.Name
+	}
 	name := r.Header.Get(clientHeader)
 	if name == "" {
 		name, _, _ = strings.Cut(r.Header.Get("User-Agent"), " ")
@@ -134,16 +135,6 @@ func clientOf(r *http.Request) string {
 		}
 	}
 	return name
-}
-
-// callerOf returns who sends a request: nobody has a name yet, so callers are told
-// apart by where they come from.
-func callerOf(r *http.Request) *store.Caller {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
-	if err != nil {
-		host = r.RemoteAddr
-	}
-	return &store.Caller{ID: host, Request: r.Header.Get("X-Request-Id"), Headers: r.Header}
 }
 
 // refuse answers in the form of a response with a request error.

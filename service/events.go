@@ -31,7 +31,7 @@ type now struct {
 func (s *Service) now(r *http.Request) *now {
 	revision := s.Project.Revision()
 	n := &now{Serial: revision.Serial(), Files: s.files(r)}
-	if !isAmong(r, revision.Config.Administration) {
+	if !s.administrates(r) {
 		return n
 	}
 	n.Revision = revision.Label()

@@ -27,7 +27,7 @@ func TestReferenceOfHTTP(t *testing.T) {
 		}
 	}
 	served := map[string]bool{}
-	s := New(Config{Project: &project.Project{}, Console: http.NotFoundHandler()})
+	s := New(Config{Project: &project.Project{Own: &project.Config{}}, Console: http.NotFoundHandler()})
 	err = chi.Walk(s.router.(chi.Routes), func(method, route string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
 		switch route {
 		case "/", "/console", "/api/v1/pages/screenshots/{name}": // which lead on, or belong to a page

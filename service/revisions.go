@@ -133,7 +133,7 @@ func (s *Service) readPublication(w http.ResponseWriter, r *http.Request, whole 
 		problem(w, bad.status, bad.msg, bad.fix)
 		return nil, false
 	}
-	pub := &publishing.Publication{Files: in.Files, By: in.By, Note: in.Note, Onto: records.Any, Anyway: in.Anyway, Try: in.Try}
+	pub := &publishing.Publication{Files: in.Files, By: byOf(r, in.By), Note: in.Note, Onto: records.Any, Anyway: in.Anyway, Try: in.Try}
 	if in.Onto != nil {
 		pub.Onto = *in.Onto
 	}

@@ -24,9 +24,9 @@ func (s *Service) saved(w http.ResponseWriter, r *http.Request) {
 	answer(w, map[string]any{"saved": list})
 }
 
-// savedName returns the name in the path, which may have any letters.
-func savedName(r *http.Request) string {
-	name := chi.URLParam(r, "name")
+// inPath returns a part of the path, which may have any letters.
+func inPath(r *http.Request, parameter string) string {
+	name := chi.URLParam(r, parameter)
 	if r.URL.RawPath != "" { // what the router has seen
 		if plain, err := url.PathUnescape(name); err == nil {
 			return plain
@@ -44,7 +44,7 @@ func (s *Service) save(w http.ResponseWriter, r *http.Request) {
 		}
 		return nil
 	})
-	in.Name = savedName(r)
+	in.Name, in.By = inPath(r, "name"), byOf(r, in.By)
 	if bad == nil && (len(in.Name) > longestBy || len(in.By) > longestBy || strings.TrimSpace(in.Text) == "" || strings.ContainsRune(in.Name+in.By+in.Text, 0)) {
 		bad = badRequest(`send {"text": "{ … }", "by": "…", "version": 0}`, "the operation has no text, or a name that is too long")
 	}
@@ -67,12 +67,12 @@ func (s *Service) save(w http.ResponseWriter, r *http.Request) {
 
 // unsave removes an operation.
 func (s *Service) unsave(w http.ResponseWriter, r *http.Request) {
-	was, err := s.Keeper.Records.Unsave(r.Context(), savedName(r))
+	was, err := s.Keeper.Records.Unsave(r.Context(), inPath(r, "name"))
 	switch {
 	case err != nil:
 		troubled(w, err)
 	case !was:
-		problem(w, http.StatusNotFound, "no operation "+clipped(savedName(r))+" is saved", "ask for /api/v1/saved, which lists them")
+		problem(w, http.StatusNotFound, "no operation "+clipped(inPath(r, "name"))+" is saved", "ask for /api/v1/saved, which lists them")
 	default:
 		w.WriteHeader(http.StatusNoContent)
 	}

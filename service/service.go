@@ -18,6 +18,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/klauspost/compress/gzhttp"
 
+	"osprey/access"
 	"osprey/project"
 	"osprey/publishing"
 	"osprey/records"
@@ -40,6 +41,7 @@ type Config struct {
 // A Service answers requests over HTTP. It is safe for concurrent use.
 type Service struct {
 	Config
+	access   *access.Access // nil if everybody may ask everything
 	routes   chi.Routes
 	router   http.Handler
 	stopping atomic.Bool
@@ -61,20 +63,24 @@ func New(c Config) *Service {
 		c.Patience = 30 * time.Second
 	}
 	s := &Service{Config: c, ends: make(chan struct{})}
+	s.access = s.callers()
 	r := chi.NewRouter()
 	r.Use(s.counted, s.requestID, s.patient, s.recoverer, secured, s.checkHost, compressed)
-	r.Get("/graphql", s.endpoint)
-	r.Post("/graphql", s.endpoint)
-	r.Get("/schema.graphql", s.schema)
 	r.Get("/live", s.live)
 	r.Get("/ready", s.ready)
-	r.Get("/api/v1/status", s.status)
-	r.Post("/api/v1/plans", s.plans)
-	r.Get("/api/v1/operations", s.operations)
-	r.Post("/api/v1/problems", s.problems)
-	r.Post("/api/v1/completions", s.completions)
-	r.Post("/api/v1/meaning", s.meaning)
-	s.administration(r)
+	r.Group(func(r chi.Router) {
+		r.Use(s.identified)
+		r.Get("/graphql", s.endpoint)
+		r.Post("/graphql", s.endpoint)
+		r.Get("/schema.graphql", s.schema)
+		r.Get("/api/v1/status", s.status)
+		r.Post("/api/v1/plans", s.plans)
+		r.Get("/api/v1/operations", s.operations)
+		r.Post("/api/v1/problems", s.problems)
+		r.Post("/api/v1/completions", s.completions)
+		r.Post("/api/v1/meaning", s.meaning)
+		s.administration(r)
+	})
 	r.Get("/api/v1/pages", s.pages)
 	r.Get("/api/v1/pages/{name}", s.page)
 	r.Get("/api/v1/pages/screenshots/{name}", s.picture)
@@ -147,23 +153,6 @@ func (s *Service) plans(w http.ResponseWriter, r *http.Request) {
 		panic(err) // the explanation holds nothing that JSON cannot
 	}
 	write(w, http.StatusOK, "application/json; charset=utf-8", text)
-}
-
-// tellsStatements reports whether a caller may see what stores are sent: by
-// default one on this machine, who can see the stores too.
-func (s *Service) tellsStatements(r *http.Request) bool {
-	return isAmong(r, s.Project.Revision().Config.Statements)
-}
-
-// isAmong reports whether a request is of those whom the configuration names.
-func isAmong(r *http.Request, to string) bool {
-	switch to {
-	case project.ToEveryone:
-		return true
-	case project.ToNobody:
-		return false
-	}
-	return isLocal(r)
 }
 
 // operations lists the operations that the project keeps.

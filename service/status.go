@@ -20,7 +20,7 @@ func (s *Service) status(w http.ResponseWriter, r *http.Request) {
 		Records  *publishing.State              `json:"records,omitempty"`
 		Revision *project.Label                 `json:"revision,omitempty"` // for those who run the service
 	}{s.stopping.Load(), s.underWay.Load(), s.Project.Revision().Plans(), s.Project.States(), s.files(r), nil, nil}
-	if isAmong(r, s.Project.Revision().Config.Administration) {
+	if s.administrates(r) {
 		state.Revision = s.Project.Revision().Label()
 		if s.Keeper != nil {
 			records := s.Keeper.State()

@@ -92,7 +92,7 @@ func askSomewhere(ctx context.Context, c *cli.Command, q *operation) ([]byte, er
 	if key := c.String("once"); key != "" {
 		header.Set("Idempotency-Key", strconv.Quote(key))
 	}
-	_, body, err := post(ctx, c.String("url"), "/graphql", q, header)
+	_, body, err := post(keyed(ctx, c), c.String("url"), "/graphql", q, header)
 	return body, err
 }
 

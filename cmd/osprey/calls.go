@@ -9,6 +9,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"os"
 	"strings"
 	"time"
 
@@ -21,9 +22,30 @@ import (
 
 // This file makes the calls to a running service, which its openapi.yaml describes.
 
-// serviceFlag names the service.
-func serviceFlag(name string) cli.Flag {
-	return &cli.StringFlag{Name: name, Value: "http://" + defaultListen, Usage: "address of a running service"}
+// serviceFlags name the service, and the key for it.
+func serviceFlags(name string) []cli.Flag {
+	return []cli.Flag{
+		&cli.StringFlag{Name: name, Value: "http://" + defaultListen, Sources: cli.EnvVars("OSPREY_URL"), Usage: "address of a running service"},
+		keyFlag(),
+	}
+}
+
+// keyVariable is the environment variable with the key; an argument can be seen by others.
+const keyVariable = "OSPREY_KEY"
+
+func keyFlag() cli.Flag {
+	return &cli.StringFlag{Name: "key", Usage: "key or token for the service (better: the environment variable " + keyVariable + ")"}
+}
+
+type keyOfContext struct{}
+
+// keyed returns a context whose calls are made with the key that a command was given.
+func keyed(ctx context.Context, c *cli.Command) context.Context {
+	key := c.String("key")
+	if key == "" {
+		key = os.Getenv(keyVariable)
+	}
+	return context.WithValue(ctx, keyOfContext{}, key)
 }
 
 // send sends a request to a running service. The answer's body is to be closed.
@@ -43,6 +65,9 @@ func send(ctx context.Context, method, base, path string, body []byte, header ht
 		req.Header.Set("Content-Type", "application/json")
 	}
 	req.Header.Set("Osprey-Client", "osprey")
+	if key, _ := ctx.Value(keyOfContext{}).(string); key != "" {
+		req.Header.Set("Authorization", "Bearer "+key)
+	}
 	res, err := (&http.Client{Timeout: patience}).Do(req)
 	if err != nil {
 		var u *url.Error
@@ -90,6 +115,9 @@ func callService(ctx context.Context, method, base, path string, in, out any) er
 	text, err := io.ReadAll(res.Body)
 	if err != nil {
 		return unreachable(fmt.Errorf("the service at %s broke off its answer: %s", base, inWords(err)))
+	}
+	if res.StatusCode == http.StatusNoContent {
+		return nil
 	}
 	if res.StatusCode/100 == 2 {
 		if err := json.Unmarshal(text, out); err != nil {

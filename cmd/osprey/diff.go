@@ -33,6 +33,7 @@ func diffCommand() *cli.Command {
 			&cli.StringFlag{Name: "operations", Usage: "folder or file of operations: tell only what concerns them"},
 			&cli.StringFlag{Name: "traffic", Usage: "address of a running service: tell only what concerns operations that are asked there, and by whom"},
 			&cli.DurationFlag{Name: "within", Value: 7 * 24 * time.Hour, Usage: "with --traffic, how far back from now"},
+			keyFlag(),
 			&cli.BoolFlag{Name: "types-only", Usage: "compare the types of projects without asking their stores"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
 		},
@@ -42,7 +43,7 @@ func diffCommand() *cli.Command {
 }
 
 func runDiff(ctx context.Context, c *cli.Command) error {
-	format := c.String("format")
+	ctx, format := keyed(ctx, c), c.String("format")
 	switch {
 	case c.Args().Len() != 2:
 		return wrongUse("say which schemas: osprey diff OLD NEW")
@@ -144,13 +145,11 @@ func schemaAt(ctx context.Context, c *cli.Command, from string) (*schema.Schema,
 	}
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	_, rest, _ := strings.Cut(address, "://")
+	_, path, _ := strings.Cut(rest, "/")
+	res, err := send(ctx, http.MethodGet, strings.TrimSuffix(address, "/"+path), "/"+path, nil, nil, 30*time.Second)
 	if err != nil {
-		return nil, wrongUse("%q is no address", from)
-	}
-	res, err := http.DefaultClient.Do(req)
-	if err != nil {
-		return nil, &coded{exitUnreachable, fmt.Errorf("%s does not answer", from)}
+		return nil, err
 	}
 	defer res.Body.Close()
 	text, err := io.ReadAll(io.LimitReader(res.Body, 64<<20))

@@ -56,7 +56,7 @@ func TestDiff(t *testing.T) {
 		t.Errorf("as JSON it is %s %v", out, err)
 	}
 	for _, test := range []struct{ args, want string }{
-		{"demo/harbour", "say which schemas"}, {"demo/harbour nowhere", "nowhere cannot be read"}, {"demo/harbour http://127.0.0.1:1", "http://127.0.0.1:1 does not answer"},
+		{"demo/harbour", "say which schemas"}, {"demo/harbour nowhere", "nowhere cannot be read"}, {"demo/harbour http://127.0.0.1:1", "no service answers at http://127.0.0.1:1"},
 		{"--format xml demo/harbour demo/harbour", `--format is "xml"`}, {"demo/harbour " + url + "/graphql", "does not show its schema"},
 	} {
 		out, errs, code := osprey(t, append([]string{"diff"}, strings.Fields(test.args)...)...)

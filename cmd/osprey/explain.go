@@ -54,7 +54,7 @@ func explain(ctx context.Context, c *cli.Command) error {
 		}
 		e = *found
 	} else {
-		status, body, err := post(ctx, c.String("url"), "/api/v1/plans", q, http.Header{})
+		status, body, err := post(keyed(ctx, c), c.String("url"), "/api/v1/plans", q, http.Header{})
 		if err != nil {
 			return err
 		}

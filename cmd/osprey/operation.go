@@ -16,13 +16,12 @@ import (
 
 // operationFlags are those of commands that take an operation.
 func operationFlags() []cli.Flag {
-	return []cli.Flag{
+	return append([]cli.Flag{
 		&cli.StringFlag{Name: "file", Aliases: []string{"f"}, Usage: "file that holds the operation; - is standard input"},
 		&cli.StringFlag{Name: "operation", Usage: "name of the operation to run, if there are several"},
 		&cli.StringSliceFlag{Name: "var", Usage: "a variable, as name=value; may be given several times"},
-		&cli.StringFlag{Name: "url", Value: "http://" + defaultListen, Sources: cli.EnvVars("OSPREY_URL"), Usage: "address of a running service"},
 		&cli.StringFlag{Name: "project", Usage: "project folder to use in this process, instead of a running service"},
-	}
+	}, serviceFlags("url")...)
 }
 
 // An operation is what such a command was given.

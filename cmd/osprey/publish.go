@@ -19,15 +19,14 @@ import (
 
 // publishFlags are those of who publishes or restores.
 func publishFlags() []cli.Flag {
-	return []cli.Flag{
-		serviceFlag("to"),
+	return append(serviceFlags("to"), []cli.Flag{
 		&cli.StringFlag{Name: "note", Aliases: []string{"m"}, Usage: "what for"},
 		&cli.StringFlag{Name: "by", Usage: "who publishes it (default: user@host)"},
 		&cli.IntFlag{Name: "onto", Value: -1, Usage: "the number of the published revision that it is based on, 0 for none (default: the last one now); if another was published since, it is refused"},
 		&cli.BoolFlag{Name: "anyway", Usage: "publish it even if it breaks operations that are asked"},
 		&cli.BoolFlag{Name: "try", Usage: "only tell what would come of it"},
 		&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
-	}
+	}...)
 }
 
 // publishCommand returns "osprey publish", which sends a project to running services.
@@ -106,6 +105,7 @@ type outcome struct {
 
 // publish sends a publication, and tells what came of it.
 func publish(ctx context.Context, c *cli.Command, path, dir string, files project.Files) error {
+	ctx = keyed(ctx, c)
 	format, to := c.String("format"), c.String("to")
 	if format != "text" && format != "json" {
 		return wrongUse("--format is %q; it is text or json", format)

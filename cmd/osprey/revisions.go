@@ -29,21 +29,20 @@ func revisionsCommand() *cli.Command {
 		Description: "Lists revisions, the newest first; with a number, tells that one: how it differs from what was\n" +
 			"served before it, and, with --write, its files.\n\n" +
 			"Example:\n   osprey revisions\n   osprey revisions 1",
-		Flags: []cli.Flag{
-			serviceFlag("url"),
+		Flags: append(serviceFlags("url"), []cli.Flag{
 			&cli.IntFlag{Name: "limit", Value: 20, Usage: "how many are listed"},
 			&cli.IntFlag{Name: "before", Usage: "list those below this number"},
 			&cli.StringFlag{Name: "write", Usage: "folder into which the files of the revision are written, which must not be there"},
 			&cli.BoolFlag{Name: "follow", Usage: "go on, and tell what is served, and what is wrong, whenever that changes"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
-		},
+		}...),
 		OnUsageError: usageError,
 		Action:       runRevisions,
 	}
 }
 
 func runRevisions(ctx context.Context, c *cli.Command) error {
-	format := c.String("format")
+	ctx, format := keyed(ctx, c), c.String("format")
 	switch {
 	case format != "text" && format != "json":
 		return wrongUse("--format is %q; it is text or json", format)
@@ -202,6 +201,9 @@ func follow(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	defer res.Body.Close()
+	if res.StatusCode == http.StatusUnauthorized {
+		return fmt.Errorf("the service at %s answers callers that it knows\n  → give a key by --key, or %s", c.String("url"), keyVariable)
+	}
 	if res.StatusCode != http.StatusOK {
 		return unreachable(fmt.Errorf("the service at %s tells nothing: %s", c.String("url"), res.Status))
 	}

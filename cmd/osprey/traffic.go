@@ -30,15 +30,14 @@ func trafficCommand() *cli.Command {
 			"at most so long), and how many store requests and records one took on average. With --unused, it tells\n" +
 			"what of the schema nobody asked, and so could be removed.\n\n" +
 			"Example:\n   osprey traffic --order slow\n   osprey traffic --unused --within 720h",
-		Flags: []cli.Flag{
-			serviceFlag("url"),
+		Flags: append(serviceFlags("url"), []cli.Flag{
 			&cli.DurationFlag{Name: "within", Value: 24 * time.Hour, Usage: "how far back from now, by whole hours"},
 			&cli.StringFlag{Name: "order", Value: "asked", Usage: "what comes first: asked, slow, requests (store requests) or failed"},
 			&cli.StringFlag{Name: "client", Usage: "only what this client asked"},
 			&cli.IntFlag{Name: "limit", Value: 20, Usage: "how many operations are told"},
 			&cli.BoolFlag{Name: "unused", Usage: "tell what of the schema nobody asked"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
-		},
+		}...),
 		OnUsageError: usageError,
 		Action:       runTraffic,
 	}
@@ -72,7 +71,7 @@ var orders = map[string]func(a, b asked) int{
 func each(n, of int64) float64 { return float64(n) / float64(max(of, 1)) }
 
 func runTraffic(ctx context.Context, c *cli.Command) error {
-	format, within := c.String("format"), c.Duration("within")
+	ctx, format, within := keyed(ctx, c), c.String("format"), c.Duration("within")
 	switch {
 	case c.Args().Present():
 		return wrongUse("it takes no arguments, found %q", c.Args().First())

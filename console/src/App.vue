@@ -3,6 +3,7 @@ import { mdiThemeLightDark } from '@mdi/js'
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import { useTheme } from 'vuetify'
 import { follow, readiness, type Now } from './client'
+import KeyDialog from './components/KeyDialog.vue'
 import { keepTheme } from './theme'
 
 const theme = useTheme()
@@ -64,6 +65,7 @@ onBeforeUnmount(() => {
       <v-spacer />
       <span v-if="revision" class="state" :title="about" data-test="revision">revision {{ revision.number }}</span>
       <span v-if="state" class="state" data-test="state"><span class="dot" :class="{ ok: state.ok }" />{{ state.text }}</span>
+      <KeyDialog />
       <v-btn :icon="mdiThemeLightDark" size="small" aria-label="Light or dark" title="Light or dark" data-test="theme" @click="otherTheme" />
     </v-app-bar>
     <v-main class="main">

@@ -53,9 +53,31 @@ export interface SavedOperation {
 /** Why a question got no answer at all. */
 export class NoAnswer extends Error {}
 
+const keyName = 'osprey.key'
+let refused: () => void = () => {}
+
+/** Keeps the key or token that this tab sends with each request; it is forgotten with the tab. */
+export function keepKey(key: string): void {
+  if (key) sessionStorage.setItem(keyName, key)
+  else sessionStorage.removeItem(keyName)
+}
+
+/** Whether a key is kept. */
+export const hasKey = (): boolean => sessionStorage.getItem(keyName) !== null
+
+/** Says what is done when the service does not know who asks. */
+export function onRefused(done: () => void): void {
+  refused = done
+}
+
 async function send(path: string, init: RequestInit): Promise<Response> {
+  const all = new Headers(init.headers)
+  const key = sessionStorage.getItem(keyName)
+  if (key) all.set('Authorization', `Bearer ${key}`)
   try {
-    return await fetch(path, init)
+    const response = await fetch(path, { ...init, headers: all })
+    if (response.status === 401) refused()
+    return response
   } catch (cause) {
     if (cause instanceof DOMException && cause.name === 'AbortError') throw new NoAnswer('Stopped.')
     throw new NoAnswer('The service does not answer. Is it still running?')
@@ -124,9 +146,29 @@ export interface Now {
 
 /** Hears what is served and what is wrong, at once and whenever it changes, until it is told to stop. */
 export function follow(heard: (now: Now) => void): () => void {
-  const events = new EventSource('/api/v1/events')
-  events.addEventListener('now', (e: MessageEvent<string>) => heard(JSON.parse(e.data) as Now))
-  return () => events.close()
+  const stopper = new AbortController()
+  void (async () => {
+    while (!stopper.signal.aborted) {
+      await listen(heard, stopper.signal).catch(() => undefined)
+      await new Promise((done) => window.setTimeout(done, 2000)) // the connection has ended, and is made again
+    }
+  })()
+  return () => stopper.abort()
+}
+
+/** Reads events (the HTML standard, section 9.2) until they end. A browser's own reader of them sends no key. */
+async function listen(heard: (now: Now) => void, signal: AbortSignal): Promise<void> {
+  const response = await send('/api/v1/events', { signal })
+  const reader = response.ok ? response.body?.pipeThrough(new TextDecoderStream()).getReader() : undefined
+  let text = ''
+  for (let piece = await reader?.read(); reader && piece && !piece.done; piece = await reader.read()) {
+    text += piece.value
+    for (let end = text.indexOf('\n'); end >= 0; end = text.indexOf('\n')) {
+      const line = text.slice(0, end)
+      text = text.slice(end + 1)
+      if (line.startsWith('data: ')) heard(JSON.parse(line.slice(6)) as Now)
+    }
+  }
 }
 
 /** An operation that people saved in the service's records. */
