@@ -3,6 +3,7 @@ package project_test
 import (
 	"context"
 	"database/sql"
+	"encoding/json"
 	"log/slog"
 	"path/filepath"
 	"testing"
@@ -19,6 +20,7 @@ func TestCaller(t *testing.T) {
 		"schema/a.graphql": `type Query {
   me: String @computed(expr: "caller.id == null ? 'nobody' : caller.id + ' ' + caller.name + ' ' + string(caller.roles.size())")
   port: String @computed(expr: "'port' in caller.claims ? string(caller.claims.port.name) : null")
+  berths: Int @computed(expr: "'berths' in caller.claims ? int(caller.claims.berths) + 1 : null")
   boats: [Boat!] @read
 }
 type Mutation { add(name: String!): Boat @add(set: ["addedBy: caller.id == null ? 'nobody' : caller.id"]) }
@@ -43,7 +45,7 @@ type Boat @stored(in: "db", as: "boats", key: "id") {
 		t.Fatal(err, findings.JSON(dir))
 	}
 	defer p.Close()
-	ada := &store.Identity{ID: "ada", Name: "Ada", Roles: []string{"clerk", "pilot"}, Claims: map[string]any{"port": map[string]any{"name": "Skerrow"}}}
+	ada := &store.Identity{ID: "ada", Name: "Ada", Roles: []string{"clerk", "pilot"}, Claims: map[string]any{"port": map[string]any{"name": "Skerrow"}, "berths": json.Number("3")}}
 	bea := &store.Identity{ID: "bea", Name: "Bea"}
 	ask := func(who *store.Identity, once, query, want string) {
 		t.Helper()
@@ -56,7 +58,7 @@ type Boat @stored(in: "db", as: "boats", key: "id") {
 		}
 	}
 	ask(nil, "", "{ me port }", `{"data":{"me":"nobody","port":null}}`)
-	ask(ada, "", "{ me port }", `{"data":{"me":"ada Ada 2","port":"Skerrow"}}`)
+	ask(ada, "", "{ me port berths }", `{"data":{"me":"ada Ada 2","port":"Skerrow","berths":4}}`)
 	ask(bea, "", "{ me port }", `{"data":{"me":"bea Bea 0","port":null}}`)
 	ask(ada, "", `mutation { add(name: "Ebb") { name addedBy mine seen } }`, `{"data":{"add":{"name":"Ebb","addedBy":"ada","mine":true,"seen":true}}}`)
 	ask(nil, "", `mutation { add(name: "Flow") { name addedBy mine seen } }`, `{"data":{"add":{"name":"Flow","addedBy":"nobody","mine":false,"seen":false}}}`)

@@ -1,15 +1,23 @@
 package service_test
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"io"
+	"log/slog"
 	"net/http"
+	"net/http/httptest"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
 	"osprey/access"
+	"osprey/demo/demotest"
+	"osprey/project"
+	"osprey/service"
 )
 
 // asks sends an operation with a credential, and returns the status and the answer.
@@ -139,4 +147,47 @@ func TestAccessConfigured(t *testing.T) {
 			t.Errorf("%s: it is told %q", config, findings)
 		}
 	}
+}
+
+// TestManyWrongKeys sends a thousand wrong keys: all are refused, who has a key is answered beside them,
+// and the log has some lines of it.
+func TestManyWrongKeys(t *testing.T) {
+	key := access.Make()
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("access: { keys: { %s: { name: board, hash: %q } } }\n", key.ID, key.Hash), "schema/a.graphql": kept})
+	var lines lineCounter
+	log := slog.New(slog.NewTextHandler(&lines, nil))
+	p, _, err := project.Open(context.Background(), dir, log)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(p.Close)
+	server := httptest.NewServer(service.New(service.Config{Project: p, Log: log}))
+	t.Cleanup(server.Close)
+	k := &keeping{t: t, url: server.URL}
+	var wait sync.WaitGroup
+	for worker := range 10 {
+		wait.Go(func() {
+			for i := range 100 {
+				id := []string{key.ID, "nothing"}[i%2]
+				if status, _, _ := k.asks(fmt.Sprintf("osprey_%s_%d-%d", id, worker, i), "{ answer }"); status != 401 && status != 429 {
+					t.Errorf("a wrong key is answered %d", status)
+				}
+			}
+		})
+	}
+	wait.Wait()
+	time.Sleep(time.Second) // who was never here is let in when the guessing ends
+	if status, text, _ := k.asks(key.String(), "{ answer }"); status != 200 {
+		t.Errorf("who has the key is answered %d: %s", status, text)
+	}
+	if n := lines.n.Load(); n == 0 || n > 500 {
+		t.Errorf("the log has %d lines", n)
+	}
+}
+
+type lineCounter struct{ n atomic.Int64 }
+
+func (l *lineCounter) Write(p []byte) (int, error) {
+	l.n.Add(1)
+	return len(p), nil
 }

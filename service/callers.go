@@ -44,7 +44,7 @@ func (s *Service) identified(next http.Handler) http.Handler {
 			next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), whoKey{}, who)))
 			return
 		}
-		s.Log.WarnContext(r.Context(), "a caller is not known", "why", no.Why, "from", r.RemoteAddr, "path", clipped(r.URL.Path), "request", r.Header.Get("X-Request-Id"))
+		s.tellRefused(r, no)
 		switch no.Status {
 		case http.StatusUnauthorized: // RFC 6750, section 3
 			w.Header().Set("WWW-Authenticate", `Bearer realm="osprey"`)
@@ -59,6 +59,16 @@ func (s *Service) identified(next http.Handler) http.Handler {
 		a := project.Answer{Refused: true, Faults: []project.Fault{{Message: no.Msg, Fix: no.Fix, Code: project.CodeUnknown}}}
 		write(w, no.Status, media+"; charset=utf-8", a.AppendJSON(nil, false))
 	})
+}
+
+// tellRefused writes into the log why a caller is not known: some lines at once, and then ten a second,
+// which say how many were left out.
+func (s *Service) tellRefused(r *http.Request, no *access.Refusal) {
+	if !s.refusals.Allow() {
+		s.untold.Add(1)
+		return
+	}
+	s.Log.WarnContext(r.Context(), "a caller is not known", "why", no.Why, "from", r.RemoteAddr, "path", clipped(r.URL.Path), "request", r.Header.Get("X-Request-Id"), "leftOut", s.untold.Swap(0))
 }
 
 // whoOf returns who asks; nil if nobody was asked to say so.

@@ -17,6 +17,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 	"github.com/klauspost/compress/gzhttp"
+	"golang.org/x/time/rate"
 
 	"osprey/access"
 	"osprey/project"
@@ -42,6 +43,8 @@ type Config struct {
 type Service struct {
 	Config
 	access   *access.Access // nil if everybody may ask everything
+	refusals *rate.Limiter  // of lines in the log
+	untold   atomic.Int64   // refusals that are not in it
 	routes   chi.Routes
 	router   http.Handler
 	stopping atomic.Bool
@@ -62,7 +65,7 @@ func New(c Config) *Service {
 	if c.Patience <= 0 {
 		c.Patience = 30 * time.Second
 	}
-	s := &Service{Config: c, ends: make(chan struct{})}
+	s := &Service{Config: c, ends: make(chan struct{}), refusals: rate.NewLimiter(10, 20)}
 	s.access = s.callers()
 	r := chi.NewRouter()
 	r.Use(s.counted, s.requestID, s.patient, s.recoverer, secured, s.checkHost, compressed)
