@@ -111,6 +111,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 		r.project.log.ErrorContext(ctx, "an answer that was sent in parts had to be cut back, and its connection is cut", "operation", p.Name, "request", q.request())
 	}
 	a.Faults = r.faults(a.result.Errors, x.source)
+	r.tellRules(ctx, q, p, a)
 	for _, c := range a.result.Requests {
 		if codeOf(c.Err) == store.Changed {
 			r.project.lookAgain(c.Source)
@@ -166,7 +167,7 @@ type asked struct {
 // read reads a request, or says why it is refused. Of one that is, what was asked is returned as
 // far as it is known; nil if it is not.
 func (r *Revision) read(ctx context.Context, q *Request) (*asked, []Fault) {
-	d, err := r.document(ctx, q.Query)
+	d, err := r.document(ctx, q.Query, q.who())
 	if err != nil {
 		return nil, []Fault{{Message: "nobody waits for the answer any more", Code: string(store.Cancelled)}}
 	}
@@ -178,7 +179,7 @@ func (r *Revision) read(ctx context.Context, q *Request) (*asked, []Fault) {
 	if faults != nil {
 		return &asked{parsed: d, operation: o}, faults
 	}
-	v := r.plan(d, o, vars, q.Once != "")
+	v := r.plan(d, o, vars, q.Once != "", q.who())
 	if v.plan.Refused != "" {
 		code := CodeLimit
 		if v.plan.Wrong {
@@ -229,7 +230,7 @@ func (d *parsed) faults() []Fault {
 
 // Changes reports whether the request asks for a mutation.
 func (r *Revision) Changes(ctx context.Context, q *Request) bool {
-	d, err := r.document(ctx, q.Query)
+	d, err := r.document(ctx, q.Query, q.who())
 	if err != nil {
 		return false
 	}

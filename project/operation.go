@@ -64,7 +64,7 @@ func (r *Revision) operation(d *parsed, name string) (*operation, []Fault) {
 		}
 		o = &operation{def: def, refused: r.refuse(d, def)}
 		for _, v := range def.Variables {
-			o.variables = append(o.variables, input{v, v.Name.Text, validate.VariableType(r.Schema, v.Type)})
+			o.variables = append(o.variables, input{v, v.Name.Text, validate.VariableType(d.view.schema, v.Type)})
 		}
 		if d.operations == nil {
 			d.operations = map[string]*operation{}
@@ -81,7 +81,7 @@ func (r *Revision) operation(d *parsed, name string) (*operation, []Fault) {
 // if it is.
 func (r *Revision) refuse(d *parsed, op *language.Operation) []Fault {
 	limit := int(r.Config.Limits.Fields)
-	if validate.Exceeds(r.Schema, d.doc, op, limit) {
+	if validate.Exceeds(d.view.schema, d.doc, op, limit) {
 		return []Fault{{Message: fmt.Sprintf("the operation asks for more than %d fields, which is the limit: a fragment counts wherever it is spread, and a field of an interface or union for each of its types", limit), Code: CodeLimit,
 			Fix: "ask for less at once, or raise limits.fields in osprey.yaml", Locations: []language.Position{d.source.Position(op.Pos)}}}
 	}
@@ -98,7 +98,7 @@ func (r *Revision) refuse(d *parsed, op *language.Operation) []Fault {
 
 // plan returns the plan of an operation for coerced variables.
 // Of one that is done once, all root fields are one transaction.
-func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value, once bool) variant {
+func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value, once bool, who *store.Identity) variant {
 	def, prefix := o.def, ""
 	if once && def.Kind == language.Mutation {
 		def, prefix = together(def), "once "
@@ -106,13 +106,13 @@ func (r *Revision) plan(d *parsed, o *operation, vars map[string]schema.Value, o
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	for i := range o.plans {
-		if v := &o.plans[i]; prefix+v.plan.Depends.Key(vars) == v.key {
+		if v := &o.plans[i]; prefix+v.plan.Depends.Key(vars, who) == v.key {
 			return *v
 		}
 	}
-	p := plan.Build(r.Bound, d.doc, def, vars, r.prepare)
+	p := plan.BuildFor(&plan.Viewer{Schema: d.view.schema, Who: who}, r.Bound, d.doc, def, vars, r.prepare)
 	limits := &r.Config.Limits
-	v := variant{prefix + p.Depends.Key(vars), p, r.timed(p), p.MostRecords(nil, int64(limits.Page)) > int64(limits.Records)}
+	v := variant{prefix + p.Depends.Key(vars, who), p, r.timed(p), p.MostRecords(nil, int64(limits.Page)) > int64(limits.Records)}
 	bytes := int64(len(v.key)) + bytesOf(p)
 	if p.Refused != "" || !r.known.grow(d.hash, d, bytes) {
 		return v

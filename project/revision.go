@@ -30,12 +30,15 @@ type Revision struct {
 	holds   atomic.Int64 // those who use it; 0 when it is done
 	known   *kept
 	saved   map[string]string // texts of operations/ by the names of their operations
+	whole   view
+	views   views
 }
 
 var seed = maphash.MakeSeed()
 
 func newRevision(p *Project, s *schema.Schema, bound *binding.Bound, saved map[string]string) *Revision {
 	r := &Revision{Schema: s, Bound: bound, content: p.content, project: p, serial: serials.Add(1), known: newKept(int64(p.Config.Limits.Plans)), saved: saved}
+	r.whole.schema, r.views.roles = s, bound.Roles()
 	r.holds.Store(1) // by being the current one
 	r.take()
 	return r
@@ -61,6 +64,7 @@ func (r *Revision) Unused(used []string) []string {
 type parsed struct {
 	source   *language.Source
 	doc      *language.Document
+	view     *view // for which it was checked
 	problems language.Problems
 	hash     uint64
 	bytes    int64 // as estimated, while it is kept
@@ -79,18 +83,19 @@ func (r *Revision) Saved(name string) (text string, err error) {
 	return text, nil
 }
 
-// document parses and validates a text, or finds it among those seen before. A
+// document parses and validates a text for a caller, or finds it among those seen before. A
 // text that is refused is not kept. The error is that of ctx.
-func (r *Revision) document(ctx context.Context, text string) (*parsed, error) {
-	hash := maphash.String(seed, text)
-	if d, ok := r.known.get(hash); ok && d.source.Text == text {
+func (r *Revision) document(ctx context.Context, text string, who *store.Identity) (*parsed, error) {
+	v := r.view(who)
+	hash := maphash.String(seed, text) ^ v.salt
+	if d, ok := r.known.get(hash); ok && d.source.Text == text && d.view.salt == v.salt {
 		return d, nil
 	}
-	d := &parsed{source: language.NewSource("", text), hash: hash}
+	d := &parsed{source: language.NewSource("", text), hash: hash, view: v}
 	d.doc, d.problems = language.Parse(d.source)
 	if !d.problems.Failed() {
 		var err error
-		if d.problems, err = validate.DocumentContext(ctx, r.Schema, d.doc); err != nil {
+		if d.problems, err = validate.DocumentContext(ctx, v.schema, d.doc); err != nil {
 			return nil, err
 		}
 	}

@@ -65,7 +65,7 @@ func (s *Service) problems(w http.ResponseWriter, r *http.Request) {
 	}
 	src := language.NewSource("", d.Query)
 	list := []place{}
-	problems, err := assist.Problems(r.Context(), s.Project.Revision().Schema, src)
+	problems, err := assist.Problems(r.Context(), s.Project.Revision().SchemaFor(whoOf(r)), src)
 	if err != nil {
 		return // the caller has hung up
 	}
@@ -82,7 +82,7 @@ func (s *Service) completions(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	list, from := assist.Complete(s.Project.Revision().Schema, d.Query, offset)
+	list, from := assist.Complete(s.Project.Revision().SchemaFor(whoOf(r)), d.Query, offset)
 	if list == nil {
 		list = []assist.Completion{}
 	}
@@ -95,7 +95,7 @@ func (s *Service) meaning(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	m := assist.Hover(s.Project.Revision().Schema, d.Query, offset)
+	m := assist.Hover(s.Project.Revision().SchemaFor(whoOf(r)), d.Query, offset)
 	if m == nil {
 		answer(w, nil)
 		return

@@ -127,7 +127,7 @@ var compressed = func() func(http.Handler) http.Handler {
 // schema writes the schema as clients may know it.
 func (s *Service) schema(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
-	w.Write([]byte(s.Project.Revision().Schema.Print()))
+	w.Write([]byte(s.Project.Revision().SchemaFor(whoOf(r)).Print()))
 }
 
 // plans explains an operation without running it.

@@ -48,11 +48,11 @@ func TestHelp(t *testing.T) {
 	if out, _, code := osprey(t, "help", "explain"); code != 0 || !strings.Contains(out, "osprey explain - show the store requests") {
 		t.Errorf("osprey help explain: %d %s", code, out)
 	}
-	if out, _, code := osprey(t, "help", "header"); code != 0 || !strings.HasPrefix(out, `### Require a header`) {
-		t.Errorf("osprey help header: %d %s", code, out)
+	if out, _, code := osprey(t, "help", "require", "header"); code != 0 || !strings.HasPrefix(out, `### Require a header`) {
+		t.Errorf("osprey help require header: %d %s", code, out)
 	}
-	if out, _, code := osprey(t, "help", "keys"); code != 0 || !strings.Contains(out, "osprey help bindings#lists-of-keys") {
-		t.Errorf("osprey help keys: %d %s", code, out)
+	if out, _, code := osprey(t, "help", "forward"); code != 0 || !strings.Contains(out, "osprey help sources#rest") {
+		t.Errorf("osprey help forward: %d %s", code, out)
 	}
 	if _, errs, code := osprey(t, "help", "zzz", "qqq"); code != 2 || !strings.Contains(errs, `nothing is known of "zzz qqq"; osprey help lists the topics`) {
 		t.Errorf("osprey help of nothing: %d %s", code, errs)

@@ -31,6 +31,7 @@ const (
 	ruleWrite    = "write"         // what is written can be
 	ruleComputed = "computed"      // expressions and functions have what they need
 	ruleCrossing = "crossing"      // required, and of another store
+	ruleFor      = "for"           // rules say for whom, and can be decided
 	ruleNotYet   = "not-supported" // what this version cannot bind
 )
 
@@ -47,6 +48,7 @@ func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 	b := &binder{
 		bound:   &Bound{Schema: s, Sources: sources, records: map[schema.Named]*Records{}, roots: map[*schema.Field]*Field{}},
 		apart:   map[*schema.Input]bool{},
+		shows:   map[string][][]*schema.Field{},
 		enums:   map[*schema.Enum]*Enum{},
 		nested:  map[nestedKey]*Object{},
 		filters: map[filterKey]*Filter{},
@@ -55,7 +57,7 @@ func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 		needs:   map[*schema.Field]*language.SelectionSet{},
 		groups:  map[*schema.Object]bool{}, bindsGroup: map[*schema.Object]bool{},
 	}
-	for _, name := range []string{"stored", "at", "related", "kind", "read", "total", "computed", "add", "change", "remove", "pair", "unpair", "within"} {
+	for _, name := range []string{"stored", "at", "related", "kind", "read", "total", "computed", "add", "change", "remove", "pair", "unpair", "within", "for"} {
 		if d := s.Directive(name); d != nil && s.Position(d.Pos).Name != Directives.Name {
 			b.fail(ruleNotYet, d.Pos, "@"+name, "rename yours", msgDirectiveOspreySOwn, name)
 			return b.bound, b.problems, nil
@@ -75,6 +77,7 @@ func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 	for _, root := range []*schema.Object{s.Query, s.Mutation} {
 		b.findGroups(root, map[*schema.Object]bool{})
 	}
+	b.rules()
 	b.reads(s.Query)
 	b.reads(s.Mutation)
 	if s.Subscription != nil {
@@ -83,6 +86,7 @@ func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 	b.withins()
 	b.cycles()
 	b.crossings()
+	b.bound.shows = b.shows
 	b.problems.Sort()
 	return b.bound, b.problems, b.refused
 }
@@ -93,6 +97,7 @@ type binder struct {
 	nested   map[nestedKey]*Object
 	filters  map[filterKey]*Filter
 	sorted   map[filterKey]Sorts
+	shows    map[string][][]*schema.Field
 	problem  map[string]bool // findings told already, since types share fields
 	problems language.Problems
 	apart    map[*schema.Input]bool                   // fields of input objects of which is told that they are not in one transaction

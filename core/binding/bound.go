@@ -58,6 +58,11 @@ type Bound struct {
 
 	records map[schema.Named]*Records
 	roots   map[*schema.Field]*Field
+
+	rules      map[string]*Rule // by coordinate
+	typeRules  map[*schema.Object][]*Rule
+	fieldRules map[*schema.Field][]*Rule
+	shows      map[string][][]*schema.Field // by coordinate: of which fields an argument, or what is given, tells something
 }
 
 // Together is the directive by which a mutation asks for one transaction.
@@ -239,10 +244,13 @@ type Sorts map[string]*SortKey
 
 // A SortKey is a field to sort by, or leads to such fields.
 type SortKey struct {
-	Path  string
-	Kind  store.Kind
-	Link  *store.Link // to the one related record that Inner is of
-	Inner Sorts       // nil for a field
+	Path string
+	Kind store.Kind
+	Link *store.Link // to the one related record that Inner is of
+	// Target is where that is, and Only of which types it can be.
+	Target *Records
+	Only   []*schema.Object
+	Inner  Sorts // nil for a field
 }
 
 // A Page is how the type of a connection is read: the fields that the open
@@ -278,8 +286,11 @@ type Test struct {
 	Link *store.Link // of Among related records
 	// Narrows is what related records must have anyhow.
 	Narrows []Narrow
-	Filter  *Filter // of all but Compare
-	Day     bool    // of Compare: the values are days, and the field is a moment
+	// Target is where related records are, and Only which of their types are meant.
+	Target *Records
+	Only   []*schema.Object
+	Filter *Filter // of all but Compare
+	Day    bool    // of Compare: the values are days, and the field is a moment
 }
 
 // A TestHow is what a field of a filter does.

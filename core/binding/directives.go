@@ -133,6 +133,14 @@ directive @within(
   needs: String
 ) on FIELD_DEFINITION
 
+"For whom it is there: for callers with one of the roles, of whom the expression is true, if there is one. With several, for those of whom one holds. For others, a type, an argument, a field and what else has the directive does not exist; of a type, the records of which it is not true do not, and of a field, the value is DENIED."
+directive @for(
+  "Callers must have one of these roles. Default: all callers."
+  roles: [String!]
+  "An expression in CEL that must be true, over caller and record, and on a field args, too. Null equals nothing. For types that are stored, and fields."
+  when: String
+) repeatable on OBJECT | INTERFACE | UNION | ENUM | INPUT_OBJECT | FIELD_DEFINITION | ARGUMENT_DEFINITION | INPUT_FIELD_DEFINITION | ENUM_VALUE
+
 "The field reads its type's records; its arguments narrow, sort and page them. For fields of the query type and of types that group them."
 directive @read(
   "The order where the caller asks for none: fields of the type, each with asc or desc. Default: the key."

@@ -88,12 +88,14 @@ func (b *binder) test(whole *Filter, input *schema.InputObject, in *schema.Input
 	}
 	def := fieldOf(b.bound.Schema, p.of, in.Name)
 	if d := in.Directive("at"); d != nil {
+		b.tellsOfPath(in.Coordinate, p.records, p.prefix+text(d, "path"))
 		return b.compare(in, operators, p, text(d, "path"))
 	}
 	if def == nil {
 		b.fail(ruleFilter, in.Pos, in.Coordinate, "leave it out, or say with @at(path: \"…\") which stored field it tests", msgTestNoField, in.Coordinate, p.of, language.DidYouMean(in.Name, schema.FieldNames(p.of)))
 		return nil
 	}
+	b.tellsOf(in.Coordinate, def)
 	if directive(def, "computed") != nil || directive(def, "total") != nil {
 		b.fail(ruleFilter, in.Pos, in.Coordinate, "leave it out", msgTestOfComputed, in.Coordinate, def.Coordinate())
 		return nil
@@ -215,7 +217,7 @@ func (b *binder) among(in *schema.Input, operators *schema.InputObject, p filter
 		b.fail(ruleNotYet, in.Pos, in.Coordinate, "leave it out", msgFilterAcross, in.Coordinate, def.Coordinate())
 		return nil
 	}
-	t := &Test{How: Among, Link: linkOf(related), Narrows: related.Narrows()}
+	t := &Test{How: Among, Link: linkOf(related), Narrows: related.Narrows(), Target: related.Target, Only: related.Only}
 	of, _ := b.recordType(def)
 	t.Filter = b.amongFilter(in, operators, filterPlace{place: place{records: related.Target, source: p.source}, of: of})
 	if t.Filter == nil {

@@ -84,7 +84,7 @@ func (b *binder) findOne(f *schema.Field, d *language.Directive, bound *Field) {
 			}
 		}
 	}
-	if slices.Equal(keys[0], r.Key) && !w.Looks {
+	if slices.Equal(keys[0], r.Key) && !w.Looks && !b.ruled(r) {
 		return
 	}
 	w.Find = &Field{Def: f, How: Read, Target: r, Only: bound.Only, Single: true}

@@ -178,6 +178,19 @@ const (
 	msgPageNeedsKey      = "%s is read in pages, and nothing tells the records of %s apart"
 )
 
+// for
+const (
+	msgForNoWhen     = "the rule of %s has a condition, and there is no record that it could be of"
+	msgForWhom       = "the rule of %s says nothing of whom it is for"
+	msgForExpression = "the condition of the rule of %s is none: %s"
+	msgForNotStored  = "the rule of %s has a condition, and its records are in no record set of their own"
+	msgForSeveral    = "the rule of %s has a condition, and its types are stored apart"
+	msgForWrite      = "the rule of %s cannot be held to what %s writes: %s has no transactions"
+	msgForFilter     = "the rule of %s cannot be held to what %s finds: %s cannot be asked it"
+	msgForElsewhere  = "the rule of %s cannot be held to what %s adds to %s with the others"
+	msgForFar        = "the condition of %s can neither be asked of %s nor be told from its records alone"
+)
+
 // relationship
 const (
 	msgSortedNoFieldColumn   = "%s is sorted by %q, which is no field of %s with a column of its own%s\n→ sort by a field of the type that is stored"

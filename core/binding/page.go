@@ -116,6 +116,7 @@ func (b *binder) total(f *schema.Field, d *language.Directive, target *Records) 
 			b.fail(ruleTotal, d.Pos, f.Coordinate(), "write a field for each", msgSeveralTotals, f.Coordinate())
 			return nil
 		}
+		b.tellsOf(f.Coordinate(), fieldOf(b.bound.Schema, target.Type, name))
 		path, kind, ok := b.leafPath(target, name)
 		if !ok {
 			b.fail(ruleTotal, d.Pos, f.Coordinate(), "", msgTotalNoField, f.Coordinate(), name, target.Type, language.DidYouMean(name, leafNames(target.Type)))
@@ -174,6 +175,7 @@ func (b *binder) totalField(p place, f *schema.Field, d *language.Directive) *Fi
 		b.fail(ruleTotal, d.Pos, f.Coordinate(), "name a list of "+f.Owner.String()+" with of: \"…\"", msgTotalOfWhat, f.Coordinate(), text(d, "of"), language.DidYouMean(text(d, "of"), schema.FieldNames(f.Owner)))
 		return nil
 	}
+	b.tellsOf(f.Coordinate(), list)
 	// It reads what the list reads, with arguments of its own.
 	targets := b.targets(list, d.Pos)
 	if len(targets) > 1 {

@@ -43,6 +43,9 @@ func (b *binder) pair(f *schema.Field, d *language.Directive, action store.Actio
 		return nil
 	}
 	w := &Write{Action: action, Records: rows, Pair: true}
+	if related.Target.Source == r.Source {
+		w.Other = &Field{Target: related.Target, Only: related.Only, Here: related.JoinTable.There, There: related.There, Single: true}
+	}
 	bound := &Field{Def: f, How: Written, Target: r, Only: of.only, Here: related.JoinTable.Here, There: related.Here, Single: true, Write: w}
 	values := b.settings(f, w, d) // of @unpair there are none
 	for _, a := range f.Args {

@@ -167,7 +167,9 @@ func (b *binder) equalArgument(f *schema.Field, a *schema.Input, d *language.Dir
 	}
 	if d != nil {
 		arg.Path = text(d, "path")
+		b.tellsOfPath(a.Coordinate, target, arg.Path)
 	} else {
+		b.tellsOf(a.Coordinate, fieldOf(b.bound.Schema, target.Type, a.Name))
 		path, _, ok := b.leafPath(target, a.Name)
 		if !ok {
 			b.fail(ruleArgument, a.Pos, a.Coordinate, "leave it out, or say with @at(path: \"…\") which stored field it narrows", msgNothingUsesArgumentNo, a.Name, f.Coordinate(), target.Type, language.DidYouMean(a.Name, leafNames(target.Type)))

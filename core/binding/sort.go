@@ -49,6 +49,11 @@ func (b *binder) sortKeys(input *schema.InputObject, p filterPlace) Sorts {
 func (b *binder) sortKey(f *schema.Input, p filterPlace) *SortKey {
 	def := fieldOf(b.bound.Schema, p.of, f.Name)
 	at := f.Directive("at")
+	if at != nil {
+		b.tellsOfPath(f.Coordinate, p.records, p.prefix+text(at, "path"))
+	} else {
+		b.tellsOf(f.Coordinate, def)
+	}
 	if inner, ok := schema.NamedOf(f.Type).(*schema.InputObject); ok && inner.OneOf && def != nil && at == nil {
 		return b.innerSort(f, inner, p, def)
 	}
@@ -115,7 +120,7 @@ func (b *binder) innerSort(f *schema.Input, inner *schema.InputObject, p filterP
 		within.of, within.prefix, within.base = named, p.prefix+bound.Wanted.Path+".", p.base+bound.Wanted.Path+"."
 		return &SortKey{Inner: b.sortKeys(inner, within)}
 	case bound.How == Related && !p.flat && bound.Parts == nil && bound.Single && len(bound.Narrows()) == 0 && bound.Target.Source == p.source && p.source.Capabilities.Link:
-		return &SortKey{Link: linkOf(bound), Inner: b.sortKeys(inner, filterPlace{place: place{records: bound.Target, source: p.source}, of: named})}
+		return &SortKey{Link: linkOf(bound), Target: bound.Target, Only: bound.Only, Inner: b.sortKeys(inner, filterPlace{place: place{records: bound.Target, source: p.source}, of: named})}
 	}
 	b.fail(ruleArgument, f.Pos, f.Coordinate, "leave it out", msgSortKeyNotOne, f.Coordinate, def.Coordinate())
 	return nil

@@ -39,6 +39,8 @@ type Write struct {
 	// Pair says that Records are the rows of a join table. Of each row that is given, the
 	// record is answered to which it belongs, whether the row was there or not.
 	Pair bool
+	// Other is the relationship from such a row to the other record of the pair.
+	Other *Field
 	// Within is the function that takes part in the transaction; nil if none does.
 	Within *Field
 	// Answer is what the field answers if not the records themselves.
@@ -160,6 +162,7 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 	} else {
 		b.found(f, d, bound)
 	}
+	b.writtenUnder(f, d, w)
 	b.taken(f, w, d)
 	b.within(f, bound)
 	return bound

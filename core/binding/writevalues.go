@@ -104,6 +104,9 @@ func (b *binder) writeValue(f *schema.Field, w *Write, in, at *schema.Input) *Wr
 		return nil
 	}
 	v := &WriteValue{About: r.Type.String() + "." + in.Name}
+	if b.bound.Schema.Position(in.Pos).Name == SuppliedName && r.objects != nil {
+		b.tellsOf(in.Coordinate, fieldOf(b.bound.Schema, r.Type, in.Name))
+	}
 	if d := at.Directive("at"); d != nil {
 		v.Path, v.About = text(d, "path"), in.Coordinate
 	} else if v.Path = b.writtenPath(r, in.Name); v.Path == "" {

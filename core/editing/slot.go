@@ -125,7 +125,7 @@ func (s *Site) slot(at spot, directive string, path ...string) slot {
 			of = typeOf(t.fields[at.given("of")].Type)
 		}
 		return slot{what: aField, on: s.recordType(of)}
-	case "computed.expr":
+	case "computed.expr", "for.when":
 		return slot{what: anExpression, on: at.owner, args: at.args}
 	case "computed.by", "within.by":
 		return slot{what: aFunction}

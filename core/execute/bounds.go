@@ -144,7 +144,7 @@ func (m *measure) object(o *plan.Object, t *store.Table, times []int64) {
 
 func (m *measure) field(f *plan.Field, t *store.Table, times []int64, all int64) bool {
 	switch f.What {
-	case plan.Constant:
+	case plan.Constant, plan.Denied:
 		return m.take(all, int64(len(f.Text)))
 	case plan.Leaf:
 		c := &t.Columns[f.Column]

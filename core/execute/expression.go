@@ -40,14 +40,16 @@ func (r *run) expression(f *plan.Field, t *store.Table) *expressed {
 	rows := 1
 	var shown []bool
 	if t != nil {
-		rows, shown = t.Len, r.shown(f.Rows)
+		if rows = t.Len; f.Rows != nil { // nil of a rule, which is told of all rows
+			shown = r.shown(f.Rows)
+		}
 	}
 	for row := range rows {
 		if t != nil && !isOnly(t, f.Only, row) || shown != nil && !shown[row] {
 			e.null(f)
 			continue
 		}
-		v, err := f.Expr.Run(map[string]any{"record": recordOf{r, f.Needs, t, row}, "args": args, "caller": whoOf{r}})
+		v, err := f.Expr.Run(map[string]any{"record": recordOf{r, f.Needs, t, row}, "args": args, "caller": r.who()})
 		if err != nil {
 			e.failed[row] = err
 		}
@@ -65,38 +67,12 @@ func (r *run) expression(f *plan.Field, t *store.Table) *expressed {
 	return e
 }
 
-// whoOf is who asks, as an expression sees it: of nobody, there is no id, and there are no roles.
-type whoOf struct{ run *run }
-
-// Field returns a field of the caller.
-func (w whoOf) Field(name string) (any, error) {
-	who := &store.Identity{}
-	if c := w.run.opts.Caller; c != nil && c.Who != nil {
-		who = c.Who
+// who returns who asks; nil for nobody.
+func (r *run) who() *store.Identity {
+	if r.opts.Caller == nil {
+		return nil
 	}
-	orNull := func(text string) any {
-		if text == "" {
-			return nil
-		}
-		return text
-	}
-	switch name {
-	case "id":
-		return orNull(who.ID), nil
-	case "name":
-		return orNull(who.Name), nil
-	case "roles":
-		roles := make([]any, len(who.Roles))
-		for i, role := range who.Roles {
-			roles[i] = role
-		}
-		return roles, nil
-	}
-	claims := who.Claims
-	if claims == nil {
-		claims = map[string]any{}
-	}
-	return claims, nil
+	return r.opts.Caller.Who
 }
 
 // null adds a row of which the expression gives nothing.

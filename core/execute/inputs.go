@@ -38,11 +38,11 @@ func (r *run) gather(f *plan.Fetch) (inputs []store.Input, keys int, ask bool) {
 		in.Keys = columns(in.Keys, len(read.Store.Keys))
 		in.Where = columns(in.Where, read.Store.Values)
 		in.Limit, in.Offset = 0, 0
-		some := read.Store.Parent < 0
+		some := read.Store.Parent < 0 && !read.Nothing
 		if len(read.Store.Keys) > 0 {
 			r.keys(read, in.Keys)
 			keys += in.Keys[0].Len()
-			some = in.Keys[0].Len() > 0
+			some = in.Keys[0].Len() > 0 && !read.Nothing
 		}
 		err := r.arguments(read, in)
 		ask = ask || some && err == nil
@@ -167,8 +167,11 @@ func (r *run) from(a *plan.Arg, into []store.Column) error {
 // hold equals nothing stored, and is left out.
 func (r *run) predicate(a *plan.Arg, c *store.Column) error {
 	c.Kind = a.Kind
-	if a.Err != "" {
+	switch {
+	case a.Err != "":
 		return badArgument(a, "%s", a.Err)
+	case a.Rule != nil:
+		return r.ruleValues(a, c)
 	}
 	v, err := a.Resolve(r.vars)
 	if err != nil {

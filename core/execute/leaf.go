@@ -157,6 +157,9 @@ func appendCoded(b []byte, f *plan.Field, c *store.Column, row int) (_ []byte, w
 		if !ok {
 			return b, fmt.Sprintf(msgStoredValueNoValue, c.At(row))
 		}
+		if name == nil {
+			return b, msgDeniedValue
+		}
 		return append(b, name...), ""
 	case scalar.Base64:
 		return append(base64.StdEncoding.AppendEncode(append(b, '"'), c.At(row)), '"'), ""

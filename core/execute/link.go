@@ -83,6 +83,7 @@ func (r *run) link(s *plan.Step) *link {
 		switch {
 		case s.Folded && l.table.Child != nil:
 			l.child = l.table.Child
+			r.allowChild(s, l)
 			return l // a read of at most one row has no bounds
 		case s.Folded:
 			r.byParent(l, parents)
@@ -100,6 +101,9 @@ func (r *run) link(s *plan.Step) *link {
 		if l.err = r.filter(l, s); l.err != nil {
 			return l
 		}
+	}
+	if s.Allow != nil {
+		l.leave(func(row int) bool { return r.allows(s.Allow, l.table, row) })
 	}
 	l.err = r.page(s, l)
 	return l
@@ -124,18 +128,23 @@ func (r *run) filter(l *link, s *plan.Step) error {
 	for row := range fits {
 		fits[row] = where.FitsAll(&in, nestedRow{l.table, s.Fields, row})
 	}
+	l.leave(func(row int) bool { return fits[row] })
+	return nil
+}
+
+// leave leaves of each parent's rows those that are kept.
+func (l *link) leave(keep func(row int) bool) {
 	order, start, end := []int32{}, make([]int32, len(l.start)), make([]int32, len(l.start))
 	for p, from := range l.start {
 		start[p] = int32(len(order))
 		for i := from; i < l.end[p]; i++ {
-			if row := l.at(i); fits[row] {
+			if row := l.at(i); keep(row) {
 				order = append(order, int32(row))
 			}
 		}
 		end[p] = int32(len(order))
 	}
 	l.order, l.start, l.end = order, start, end
-	return nil
 }
 
 // nested filters, sorts and cuts the nested records of each parent row.

@@ -35,6 +35,13 @@ const (
 	msgTookTooLong     = "the answer was not written within the time limit of the operation; ask for less at once, or raise limits.timeout in osprey.yaml"
 )
 
+// DENIED
+const (
+	msgDenied      = "%s is not for this caller"
+	msgDeniedWrite = "%s writes what this caller may not see; nothing is done"
+	msgDeniedValue = "the value is not for this caller"
+)
+
 // CANCELLED
 const (
 	msgNobodyWaits = "nobody waits for the answer any more"

@@ -213,7 +213,7 @@ func (f *filling) resolve(a *plan.Arg) (schema.Value, error) {
 // express evaluates the expression of a value.
 func (f *filling) express(of *plan.WriteValue, row int) (schema.Value, error) {
 	record := recordOf{f.run, of.Set.Needs, f.found, row}
-	v, err := of.Set.Expr.Run(map[string]any{"args": argumentsOf{f.run, of.Set.Args}, "now": f.run.now, "record": record, "caller": whoOf{f.run}})
+	v, err := of.Set.Expr.Run(map[string]any{"args": argumentsOf{f.run, of.Set.Args}, "now": f.run.now, "record": record, "caller": f.run.who()})
 	if err != nil {
 		if known, ok := err.(*told); ok {
 			return nil, known

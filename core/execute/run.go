@@ -64,6 +64,8 @@ type Result struct {
 	// says that another one was done under the same key.
 	Repeated []byte
 	Reused   bool
+	// Rules are those that failed, and so were not true.
+	Rules []RuleError
 
 	run *run
 }
@@ -136,7 +138,7 @@ func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts O
 			a.Release()
 		}
 	}
-	result := &Result{Data: r.buf, Whole: r.buf, Errors: r.errs, Requests: r.made, Broken: r.broken, Stopped: r.stopped != nil, Repeated: r.repeated, Reused: r.reused, run: r}
+	result := &Result{Data: r.buf, Whole: r.buf, Errors: r.errs, Requests: r.made, Broken: r.broken, Stopped: r.stopped != nil, Repeated: r.repeated, Reused: r.reused, Rules: r.rules, run: r}
 	if r.sent == 0 {
 		result.Data = r.buf[len(opts.Before):]
 	}
@@ -176,6 +178,7 @@ type run struct {
 	repeated  []byte        // what was answered when it was done
 	reused    bool          // another mutation was done under its key
 	elsewhere []string      // the types of what a root field has written that is not undone with it
+	rules     []RuleError   // that failed
 	halted    bool          // a root field that may not be null failed, and nothing more is done
 
 	writer
@@ -196,7 +199,7 @@ func (r *run) begin(ctx context.Context, p *plan.Plan, vars map[string]schema.Va
 	}
 	r.ctx, r.plan, r.vars, r.opts = ctx, p, vars, opts
 	r.taken, r.asked, r.stopped, r.halted = 0, 0, nil, false
-	r.open, r.repeated, r.reused = nil, nil, false
+	r.open, r.repeated, r.reused, r.rules = nil, nil, false, nil
 	r.now = time.Now()
 	if opts.Now != nil {
 		r.now = opts.Now()

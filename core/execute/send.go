@@ -75,8 +75,11 @@ func (r *run) soundObject(o *plan.Object, t *store.Table) bool {
 }
 
 func (r *run) soundField(f *plan.Field, t *store.Table) bool {
+	if f.Null.NonNull && (f.Allow != nil || f.What == plan.Denied) {
+		return false
+	}
 	switch f.What {
-	case plan.Constant:
+	case plan.Constant, plan.Denied:
 		return true
 	case plan.Leaf:
 		return soundLeaf(f, &f.Null, &t.Columns[f.Column])

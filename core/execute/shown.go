@@ -104,7 +104,7 @@ func (r *run) leadsTo(s *plan.Step, parent int) bool {
 // nothing cuts them, as far as that can be told without matching them.
 func (r *run) showsAll(s *plan.Step, t *store.Table) bool {
 	switch {
-	case s.Merge != nil || s.Page != nil || s.Limit != nil || s.Offset != nil || s.Inner != nil || s.Where != nil:
+	case s.Merge != nil || s.Page != nil || s.Limit != nil || s.Offset != nil || s.Inner != nil || s.Where != nil || s.Allow != nil:
 		return false
 	case s.Parent == nil:
 		return true

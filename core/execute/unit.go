@@ -95,7 +95,10 @@ func (r *run) attempt(ctx context.Context, units []*plan.Unit) (conflict bool, e
 	}
 	failed := units[0]
 	for _, u := range units {
-		if err = r.inUnit(ctx, session, u); err != nil {
+		if err = r.inUnit(ctx, session, u); err == nil {
+			err = r.heldToRules(u)
+		}
+		if err != nil {
 			failed = u
 			break
 		}
@@ -226,6 +229,9 @@ func (r *run) resolve(u *plan.Unit) (some bool, err error) {
 			return false, f.Err
 		}
 	}
+	if u.Field.Allow != nil && !r.allows(u.Field.Allow, nil, 0) {
+		return false, &told{code: Denied, msg: fmt.Sprintf(msgDenied, u.Field.At)}
+	}
 	write := r.plan.Fetches[u.Write]
 	r.inputs[write.ID] = sized(r.inputs[write.ID], 1)
 	w := write.Reads[0].Write
@@ -296,6 +302,7 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 	if err := r.tooMany(f, got.answer); err != nil {
 		return err
 	}
+	r.onlyAllowed(f, got.answer)
 	made.RoundTrips, made.Records = before+got.answer.Requests, got.answer.Records()
 	if w := f.Reads[0].Write; w != nil && w.Given {
 		got.answer.Tables = givenTable(f, r.inputs[f.ID][0].Rows).Tables

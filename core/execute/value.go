@@ -15,6 +15,9 @@ import (
 // fieldValue returns the value of a field as an expression has it. What would
 // be an error in the answer is one here.
 func (r *run) fieldValue(f *plan.Field, t *store.Table, row int) (v any, err error) {
+	if f.What == plan.Denied || f.Allow != nil && !r.allows(f.Allow, t, row) {
+		return nil, nil
+	}
 	if f.What == plan.Leaf {
 		if v, ok := plainLeaf(f, &t.Columns[f.Column], row); ok {
 			return v, nil

@@ -92,12 +92,23 @@ func entriesOf(text string) map[string]string {
 // type want, and that may call the functions. The error says what is wrong and where in
 // the text.
 func Compile(text string, inputs map[string]*Type, want *Type, functions ...Function) (*Program, error) {
-	key := keyOf(text, inputs, want, functions)
+	return compile(text, inputs, want, functions, allowNull)
+}
+
+// CompileRule compiles a condition. To it, null equals nothing but the word null, as it does to stores: a
+// caller without an id is not the owner of what has none.
+func CompileRule(text string, inputs map[string]*Type) (*Program, error) {
+	return compile(text, inputs, &Type{Kind: Bool, Nullable: true}, nil, allowNull, nullEqualsNothing)
+}
+
+// compile compiles an expression after changing what was parsed.
+func compile(text string, inputs map[string]*Type, want *Type, functions []Function, changes ...func(*ast.AST)) (*Program, error) {
+	key := fmt.Sprint(len(changes), keyOf(text, inputs, want, functions))
 	if known := keptProgram(key, inputs); known != nil {
 		return known, nil
 	}
 	p := &provider{records: map[string]*Type{}, missed: map[string]*Type{}}
-	program, err := p.compile(text, inputs, want, functions)
+	program, err := p.compile(text, inputs, want, functions, changes)
 	p.records, p.missed = nil, nil // a program does not look at types any more, and may be kept for long
 	if err == nil {
 		programs.Add(key, &kept{program, p.looked})
@@ -105,8 +116,8 @@ func Compile(text string, inputs map[string]*Type, want *Type, functions ...Func
 	return program, err
 }
 
-// compile is [Compile] without what is kept.
-func (p *provider) compile(text string, inputs map[string]*Type, want *Type, functions []Function) (*Program, error) {
+// compile compiles an expression that is not kept.
+func (p *provider) compile(text string, inputs map[string]*Type, want *Type, functions []Function, changes []func(*ast.AST)) (*Program, error) {
 	base, err := dialect()
 	if err != nil {
 		return nil, err
@@ -125,8 +136,10 @@ func (p *provider) compile(text string, inputs map[string]*Type, want *Type, fun
 		return nil, err
 	}
 	parsed, issues := env.Parse(text)
-	if issues.Err() == nil {
-		allowNull(parsed.NativeRep())
+	for _, change := range changes {
+		if issues.Err() == nil {
+			change(parsed.NativeRep())
+		}
 	}
 	var checked *cel.Ast
 	if issues.Err() == nil {
@@ -214,6 +227,30 @@ func allowNull(a *ast.AST) {
 		}
 	}))
 }
+
+// nullEqualsNothing makes comparisons of two values false where one of them is null: a == b becomes
+// dyn(a) == null || dyn(b) == null ? false : a == b, and a != b its opposite.
+func nullEqualsNothing(a *ast.AST) {
+	fac, next := ast.NewExprFactory(), ast.MaxID(a)
+	id := func() int64 { next++; return next }
+	ast.PostOrderVisit(a.Expr(), ast.NewExprVisitor(func(e ast.Expr) {
+		if e.Kind() != ast.CallKind {
+			return
+		}
+		name, args := e.AsCall().FunctionName(), e.AsCall().Args()
+		if name != operators.Equals && name != operators.NotEquals || isLiteral(args[0]) || isLiteral(args[1]) {
+			return
+		}
+		missing := func(of ast.Expr) ast.Expr {
+			return fac.NewCall(id(), operators.Equals, fac.NewCall(id(), "dyn", fac.CopyExpr(of)), fac.NewLiteral(id(), types.NullValue))
+		}
+		either := fac.NewCall(id(), operators.LogicalOr, missing(args[0]), missing(args[1]))
+		same := fac.NewCall(id(), name, args...)
+		e.SetKindCase(fac.NewCall(e.ID(), operators.Conditional, either, fac.NewLiteral(id(), types.Bool(name == operators.NotEquals)), same))
+	}))
+}
+
+func isLiteral(e ast.Expr) bool { return e.Kind() == ast.LiteralKind }
 
 func isNull(e ast.Expr) bool {
 	return e.Kind() == ast.LiteralKind && e.AsLiteral() == types.NullValue
@@ -460,6 +497,9 @@ func (p *Program) Run(inputs map[string]any) (any, error) {
 	}
 	return nil, failed(err)
 }
+
+// Absent reports whether an expression failed since it looked for what a caller has not said of itself.
+func Absent(err error) bool { return strings.Contains(err.Error(), "a key is not there") }
 
 // native returns a result as a Go value; records says that it may be one, or a list of
 // them.

@@ -40,7 +40,7 @@ func (b *builder) answerField(of *Field, g group, def *binding.Field, written *r
 		f.What = Counted
 	case binding.Column:
 		f.What, f.Column = WrittenKey, written.column(bound.Wanted)
-		f.leaf(bound)
+		b.leaf(f, bound)
 	default:
 		b.writtenRecords(f, g, def, written)
 	}
@@ -51,7 +51,7 @@ func (b *builder) answerField(of *Field, g group, def *binding.Field, written *r
 func (b *builder) writtenRecords(f *Field, g group, def *binding.Field, written *rows) {
 	keyed := *def
 	keyed.How, keyed.Many, keyed.Args = binding.Related, false, nil
-	node := b.readFor(written, writtenStep, &keyed, arguments{})
+	node := b.readFor(written, writtenStep, &keyed, b.seen(def))
 	f.What, f.Step, f.Write = Written, node.step, written.public.Step
 	b.origins[f] = origin{node.rows, def}
 	f.Object = b.object(node.rows, g.subsets(), def.Target, def.Only)

@@ -24,6 +24,10 @@ type arguments struct {
 	counts        bool // and of those only how many there are
 	keys          int  // how many sort keys at the end only tell records apart
 	part          *partUse
+	// Of rules: what must be true of the rows beyond what the store is asked, and that nothing can be.
+	allow   []allowance
+	nothing bool
+	ruled   bool // there are rules, whatever came of them
 }
 
 // equals adds the condition that a field equals the argument's value.
@@ -97,6 +101,9 @@ func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 				use.backward = true
 			}
 		}
+	}
+	if bound.Target != nil {
+		b.rule(&use, bound.Target, bound.Only)
 	}
 	if slices.ContainsFunc(use.values, func(a *Arg) bool { return a.Err != "" }) {
 		use.where = append(use.where, store.Predicate{Op: store.Any}) // what is refused finds nothing
@@ -234,7 +241,12 @@ func (b *builder) sortBy(arg *Arg, a *binding.Arg, use *arguments) []store.Order
 				break
 			}
 			if key.Link != nil {
-				via = append(slices.Clip(via), *key.Link)
+				link := *key.Link
+				var ok bool
+				if link.Where, ok = b.linked(key.Target, key.Only, &use.values); !ok {
+					use.refuse(arg, fmt.Sprintf(msgSortRule, key.Target.Type))
+				}
+				via = append(slices.Clip(via), link)
 			}
 			sorts, item = key.Inner, fields[0].Value
 		}
@@ -276,6 +288,9 @@ func (use arguments) signature() string {
 		}
 	}
 	fmt.Fprintf(&s, " %t %t %t", use.pages, use.backward, use.totals)
+	for _, a := range use.allow {
+		fmt.Fprintf(&s, " %s %p", a.object.Type.Name, a.any[0].program)
+	}
 	if use.part != nil {
 		fmt.Fprintf(&s, " %d %v %s", use.part.rank, use.part.is, use.part.list)
 	}

@@ -20,8 +20,19 @@ type Prepare func(source string, reads []*store.Read) (store.Request, error)
 // hold the defaults; only those of the resulting plan's shape matter. With a
 // nil prepare the plan can be printed and not run.
 func Build(bound *binding.Bound, doc *language.Document, op *language.Operation, vars map[string]schema.Value, prepare Prepare) *Plan {
+	return BuildFor(&Viewer{Schema: bound.Schema}, bound, doc, op, vars, prepare)
+}
+
+// A Viewer is for whom an operation is planned.
+type Viewer struct {
+	Schema *schema.Schema  // as it is for the caller; the document was checked by it
+	Who    *store.Identity // nil for nobody
+}
+
+// BuildFor is [Build] for a caller. Of who it is, only what the plan's dependencies tell matters.
+func BuildFor(viewer *Viewer, bound *binding.Bound, doc *language.Document, op *language.Operation, vars map[string]schema.Value, prepare Prepare) *Plan {
 	b := &builder{
-		bound: bound, vars: vars, plan: &Plan{Kind: op.Kind, Name: op.Name.Text},
+		viewer: viewer, bound: bound, vars: vars, plan: &Plan{Kind: op.Kind, Name: op.Name.Text},
 		fragments: map[string]*language.Fragment{}, steps: map[string]*stepNode{}, origins: map[*Field]origin{},
 	}
 	for _, d := range doc.Definitions {
@@ -42,6 +53,7 @@ func Build(bound *binding.Bound, doc *language.Document, op *language.Operation,
 }
 
 type builder struct {
+	viewer    *Viewer
 	bound     *binding.Bound
 	vars      map[string]schema.Value
 	fragments map[string]*language.Fragment
@@ -55,6 +67,8 @@ type builder struct {
 	units     []unit
 	unitOf    map[*Read]*readNode // by own
 	together  bool                // all root fields are one transaction
+	raw       int                 // above 0: what rules themselves look at, to which none applies
+	trusted   int                 // above 0: what expressions and functions look at, to which no rule of a field applies
 	turn      int                 // which root field of a mutation is planned: none shares the reads of another
 }
 
@@ -295,6 +309,9 @@ func (b *builder) rootField(root *schema.Object, g group) *Field {
 	def := root.Field(g.fields[0].Name.Text)
 	bound := b.bound.Root(def)
 	f := b.newField(g, def)
+	if b.fieldRules(f, nil, g, bound, nil) {
+		return f
+	}
 	switch bound.How {
 	case binding.Computed:
 		b.expression(f, nil, g, bound, nil)
@@ -403,11 +420,14 @@ func quoted(s string) []byte {
 
 func (b *builder) field(r *rows, g group, bound *binding.Field, object *binding.Object) *Field {
 	f := b.newField(g, bound.Def)
+	if b.fieldRules(f, r, g, bound, object) {
+		return f
+	}
 	switch bound.How {
 	case binding.Column:
 		f.What = Leaf
 		f.Column = r.column(bound.Wanted)
-		f.leaf(bound)
+		b.leaf(f, bound)
 	case binding.Computed:
 		b.expression(f, r, g, bound, object)
 	case binding.Called:
@@ -429,12 +449,15 @@ func (b *builder) field(r *rows, g group, bound *binding.Field, object *binding.
 }
 
 // leaf says how the values of a leaf are written.
-func (f *Field) leaf(bound *binding.Field) {
+func (b *builder) leaf(f *Field, bound *binding.Field) {
 	f.Codec = bound.Codec
 	if bound.Enum != nil {
 		f.Names = make(map[string][]byte, len(bound.Enum.Names))
 		for stored, name := range bound.Enum.Names {
 			f.Names[stored] = quoted(name)
+		}
+		for stored := range b.bound.HiddenValues(b.viewer.Schema, bound.Enum) {
+			f.Names[stored] = nil
 		}
 	}
 }

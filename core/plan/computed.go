@@ -35,7 +35,7 @@ func (b *builder) evaluated(f *Field, r *rows, g group, bound *binding.Field, ob
 		b.pick(f, g, bound)
 	case bound.Result.How == binding.Column:
 		f.Result = bound.Result.Wanted
-		f.leaf(bound.Result)
+		b.leaf(f, bound.Result)
 	default:
 		var wants []*want
 		made := &rows{wants: &wants, nested: true, steps: map[string]*stepNode{}}
@@ -119,6 +119,8 @@ func (b *builder) needed(r *rows, bound *binding.Field, object *binding.Object) 
 	if bound.Needs == nil {
 		return nil
 	}
+	b.trusted++
+	defer func() { b.trusted-- }()
 	if r == nil {
 		return b.rootFields(bound.NeedsOn.(*schema.Object), []*language.SelectionSet{bound.Needs})
 	}
@@ -163,7 +165,7 @@ func (b *builder) call(f *Field, r *rows, g group, bound *binding.Field, object 
 	f.What, f.Step = Called, step
 	f.Column = rows.column(bound.Result.Wanted)
 	if bound.Result.How == binding.Column {
-		f.leaf(bound.Result)
+		b.leaf(f, bound.Result)
 		return
 	}
 	inner := rows.inner(f.Column)

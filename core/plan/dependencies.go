@@ -6,7 +6,9 @@ import (
 	"strings"
 
 	"osprey/core/cursor"
+	"osprey/core/expression"
 	"osprey/core/schema"
+	"osprey/core/store"
 )
 
 // Dependencies is the variables that a plan depends on: by their value, by the form
@@ -15,16 +17,21 @@ type Dependencies struct {
 	values    []string
 	forms     []string
 	presences []string
-	parts     []string // cursors: of which part of a merged list
+	parts     []string              // cursors: of which part of a merged list
+	guards    []*expression.Program // of the caller
 }
 
-// Key returns what a plan depends on of the variables. A plan can be used again
+// Key returns what a plan depends on of the variables, and of the caller. A plan can be used again
 // for every run in which their key is the same.
-func (s *Dependencies) Key(vars map[string]schema.Value) string {
-	if len(s.values)+len(s.forms)+len(s.presences)+len(s.parts) == 0 {
+func (s *Dependencies) Key(vars map[string]schema.Value, who *store.Identity) string {
+	if len(s.values)+len(s.forms)+len(s.presences)+len(s.parts)+len(s.guards) == 0 {
 		return ""
 	}
 	var b strings.Builder
+	for _, g := range s.guards {
+		is, _ := decide(g, who)
+		b.WriteByte(byte(is))
+	}
 	for _, name := range s.values {
 		v, ok := vars[name]
 		fmt.Fprintf(&b, "%s=%t:%#v;", name, ok, v)

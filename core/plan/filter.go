@@ -33,12 +33,13 @@ const maxComparisons = 500
 //
 // The plan holds for every $m, and for every filter of this form in a variable.
 type filterBuilder struct {
+	*builder
 	arg     *Arg
 	depends *Dependencies
 	depth   int     // of the filter under way in its argument
 	full    bool    // no more comparisons are taken
 	args    *[]*Arg // the values of the read so far
-	path    []any   // to the value under way: field names (string) and positions (int)
+	within  []any   // to the value under way: field names (string) and positions (int)
 }
 
 // filter returns the conditions of a filter's argument, and adds their values
@@ -51,7 +52,7 @@ func (b *builder) filter(arg *Arg, f *binding.Filter, args *[]*Arg) []store.Pred
 	if err != nil {
 		return nil // the variables do not fit, which is told before anything runs
 	}
-	fb := &filterBuilder{arg: arg, depends: &b.plan.Depends, args: args}
+	fb := &filterBuilder{builder: b, arg: arg, depends: &b.plan.Depends, args: args}
 	return fb.tests(f, value)
 }
 
@@ -68,7 +69,7 @@ func (b *builder) onDay(arg *Arg, a *binding.Arg, args *[]*Arg) []store.Predicat
 			name = "is" // one value stands for a list of one
 		}
 	}
-	fb := &filterBuilder{arg: arg, depends: &b.plan.Depends, args: args}
+	fb := &filterBuilder{builder: b, arg: arg, depends: &b.plan.Depends, args: args}
 	return fb.day(&binding.Test{Path: a.Path, Kind: a.Kind, Day: true}, name, value)
 }
 
@@ -99,9 +100,9 @@ func (fb *filterBuilder) tests(f *binding.Filter, value schema.Value) []store.Pr
 		if t == nil || given.Value == nil {
 			continue // null asks nothing
 		}
-		fb.path = append(fb.path, given.Name)
+		fb.within = append(fb.within, given.Name)
 		list = append(list, fb.test(t, given.Value)...)
-		fb.path = fb.path[:len(fb.path)-1]
+		fb.within = fb.within[:len(fb.within)-1]
 	}
 	return list
 }
@@ -130,9 +131,9 @@ func (fb *filterBuilder) each(t *binding.Test, value schema.Value) []store.Predi
 	var list []store.Predicate
 	items, _ := value.([]schema.Value)
 	for i, item := range items {
-		fb.path = append(fb.path, i)
+		fb.within = append(fb.within, i)
 		list = append(list, one(fb.tests(t.Filter, item)))
-		fb.path = fb.path[:len(fb.path)-1]
+		fb.within = fb.within[:len(fb.within)-1]
 	}
 	return list
 }
@@ -156,9 +157,9 @@ func (fb *filterBuilder) among(t *binding.Test, value schema.Value) []store.Pred
 		if given.Value == nil {
 			continue
 		}
-		fb.path = append(fb.path, given.Name)
+		fb.within = append(fb.within, given.Name)
 		of := fb.tests(t.Filter, given.Value)
-		fb.path = fb.path[:len(fb.path)-1]
+		fb.within = fb.within[:len(fb.within)-1]
 		if given.Name == "only" { // none does not fit
 			of = []store.Predicate{not(one(of))}
 		}
@@ -168,7 +169,18 @@ func (fb *filterBuilder) among(t *binding.Test, value schema.Value) []store.Pred
 			of = append(of, store.Predicate{Path: n.Path, Kind: n.Kind, Many: arg.Many, Value: arg.Column})
 			*fb.args = append(*fb.args, arg)
 		}
-		with := store.Predicate{Op: store.With, Path: t.Path, Link: t.Link, Of: of}
+		link := t.Link
+		if link != nil {
+			where, ok := fb.linked(t.Target, t.Only, fb.args)
+			if !ok {
+				fb.refuse(msgFilterRule, t.Target.Type)
+			}
+			of = append(of, where...)
+			if link, ok = fb.paired(t.Target.Source, link, fb.args); !ok {
+				fb.refuse(msgFilterRule, t.Target.Type)
+			}
+		}
+		with := store.Predicate{Op: store.With, Path: t.Path, Link: link, Of: of}
 		if given.Name == "with" {
 			list = append(list, with)
 		} else {
@@ -201,18 +213,18 @@ func (fb *filterBuilder) compare(t *binding.Test, value schema.Value) []store.Pr
 			continue
 		}
 		if given.Value == nil {
-			fb.refuse(msgComparedWithNull, fb.path[len(fb.path)-1], name)
+			fb.refuse(msgComparedWithNull, fb.within[len(fb.within)-1], name)
 			continue
 		}
-		fb.path = append(fb.path, name)
+		fb.within = append(fb.within, name)
 		if t.Day {
 			list = append(list, fb.day(t, name, given.Value)...)
-			fb.path = fb.path[:len(fb.path)-1]
+			fb.within = fb.within[:len(fb.within)-1]
 			continue
 		}
 		c := store.Predicate{Op: comparisonOps[name], Path: t.Path, Kind: t.Kind, Many: name == "in" || name == "notIn", Value: len(*fb.args)}
 		*fb.args = append(*fb.args, fb.value(t, c, given.Value))
-		fb.path = fb.path[:len(fb.path)-1]
+		fb.within = fb.within[:len(fb.within)-1]
 		if name == "isNot" || name == "notIn" {
 			c = not(c)
 		}
@@ -255,9 +267,9 @@ func (fb *filterBuilder) day(t *binding.Test, name string, now schema.Value) []s
 	var any []store.Predicate
 	days, _ := now.([]schema.Value)
 	for i, day := range days {
-		fb.path = append(fb.path, i)
+		fb.within = append(fb.within, i)
 		any = append(any, within(day))
-		fb.path = fb.path[:len(fb.path)-1]
+		fb.within = fb.within[:len(fb.within)-1]
 	}
 	c := store.Predicate{Op: store.Any, Of: any}
 	if name == "notIn" {
@@ -270,7 +282,7 @@ func (fb *filterBuilder) day(t *binding.Test, name string, now schema.Value) []s
 // a variable, or a place in a variable's value.
 func (fb *filterBuilder) value(t *binding.Test, c store.Predicate, now schema.Value) *Arg {
 	a := &Arg{Name: fb.arg.Name, Pos: fb.arg.Pos, Column: c.Value, Path: t.Path, Kind: t.Kind, Many: c.Many, Enum: t.Enum, Strict: c.Op != store.Is}
-	lit, within := fb.arg.Literal, fb.path
+	lit, within := fb.arg.Literal, fb.within
 	typ := fb.arg.Type
 	for len(within) > 0 {
 		if _, ok := lit.(*language.Variable); ok {

@@ -17,24 +17,24 @@ import (
 func (b *builder) meta(g group, root *schema.Object) *Field {
 	name := g.fields[0].Name.Text
 	if name == "__typename" {
-		f := b.newField(g, b.bound.Schema.TypeName(root))
+		f := b.newField(g, b.viewer.Schema.TypeName(root))
 		f.What, f.Text = Constant, quoted(root.Name)
 		return f
 	}
-	f := b.newField(g, b.bound.Schema.Meta(name))
+	f := b.newField(g, b.viewer.Schema.Meta(name))
 	f.What = Constant
-	var value any = b.bound.Schema
+	var value any = b.viewer.Schema
 	if name == "__type" {
 		value = nil
 		wanted, _ := b.metaArg(g.fields[0], "name").(string)
-		if t := b.bound.Schema.Visible(wanted); t != nil {
+		if t := b.viewer.Schema.Visible(wanted); t != nil {
 			value = t
 		}
 	}
 	if b.told == nil {
-		b.told = &told{most: tellAtLeast + tellForEach*elements(b.bound.Schema)}
+		b.told = &told{most: tellAtLeast + tellForEach*elements(b.viewer.Schema)}
 	}
-	f.Text = b.metaValue(nil, value, b.metaFields(schema.NamedOf(b.bound.Schema.Meta(name).Type), g.subsets()))
+	f.Text = b.metaValue(nil, value, b.metaFields(schema.NamedOf(b.viewer.Schema.Meta(name).Type), g.subsets()))
 	b.told.bytes += len(f.Text)
 	return f
 }
@@ -159,7 +159,7 @@ func (b *builder) metaValue(buf []byte, value any, fields []metaField) []byte {
 			buf = append(buf, f.typeName...)
 			continue
 		}
-		buf = b.metaValue(buf, b.bound.Schema.Introspect(value, f.name, f.deprecated), f.below)
+		buf = b.metaValue(buf, b.viewer.Schema.Introspect(value, f.name, f.deprecated), f.below)
 	}
 	return append(buf, '}')
 }

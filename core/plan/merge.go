@@ -55,7 +55,7 @@ func (b *builder) merged(f *Field, r *rows, g group, bound *binding.Field) {
 		switch {
 		case onlyTotals:
 			nodes[i] = &stepNode{parent: r, step: &Step{}}
-		case m.By >= 0 && b.onlyNames(g, part):
+		case m.By >= 0 && !use.ruled && b.onlyNames(g, part):
 			public.Here = r.keys(part)
 		default:
 			b.mergeBounds(&use)

@@ -19,6 +19,8 @@ const (
 
 // values
 const (
+	msgFilterRule       = "looks at records of %s, and the store cannot be asked which of them the caller may see"
+	msgSortRule         = "sorts by records of %s, and the store cannot be asked which of them the caller may see"
 	msgFilterTooDeep    = "is nested more than %d deep"
 	msgFilterTooWide    = "makes more than %d comparisons; give many values to in"
 	msgComparedWithNull = "compares %s with null by %s; only is and isNot can, and missing says it better"

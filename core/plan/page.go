@@ -27,7 +27,7 @@ func (b *builder) connection(f *Field, g group, bound *binding.Field, nodes []*s
 
 // total returns what the totals of a list ask: its conditions, and no bounds.
 func (use arguments) total(counts bool) arguments {
-	return arguments{where: use.where, values: use.values, totals: true, counts: counts}
+	return arguments{where: use.where, values: use.values, allow: use.allow, nothing: use.nothing, totals: true, counts: counts}
 }
 
 // onlyTotals reports whether no record of a connection is asked for.

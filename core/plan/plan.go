@@ -36,11 +36,19 @@ type Plan struct {
 	// each page, or one for each so many keys, if nothing bounds them below that. Their
 	// number is then a least number.
 	Several bool
+	// Failed are rules that could not be decided for the caller, and so are not true, and why.
+	Failed []RuleError
 	// Refused is why the operation must not be run, whatever its stores answer; ""
 	// if it may.
 	Refused string
 	// Wrong says that it is refused for what it is, and not for what it costs.
 	Wrong bool
+}
+
+// A RuleError is why a rule could not be decided.
+type RuleError struct {
+	Rule string // what it stands on
+	Err  error
 }
 
 // A Fetch is one store request: the reads that one store answers together.
@@ -86,6 +94,8 @@ type Read struct {
 	Needs []*Read
 	// Covers has the fields whose values this read brings, for explanations.
 	Covers []string
+	// Nothing says that no record can be meant: the store is not asked.
+	Nothing bool
 
 	wave, since int // since is the wave that it follows, whatever it needs
 }
@@ -139,6 +149,9 @@ type Step struct {
 	Merge  *Merge // that the rows are part of, or nil
 	Merged string // how the rows become part of a list with others, for explanations
 
+	// Allow has what must be true of a row beyond what its store is asked: one of each.
+	Allow [][]*Field
+
 	// Inner is the nested records that the step's rows are, of a list that is
 	// filtered, sorted or cut; Parent is then the records that they are nested in.
 	Inner  *Rows
@@ -190,11 +203,13 @@ type Arg struct {
 	Name    string
 	Pos     language.Pos
 	Literal language.Value
-	Type    schema.Type
-	Fixed   bool // the value does not depend on variables
-	Value   schema.Value
-	Within  []any  // the part of the literal's value that is meant: field names and positions
-	Err     string // why the value cannot be used
+	// Rule is what gives the value, of a rule's condition: it looks at the caller.
+	Rule   *expression.Program
+	Type   schema.Type
+	Fixed  bool // the value does not depend on variables
+	Value  schema.Value
+	Within []any  // the part of the literal's value that is meant: field names and positions
+	Err    string // why the value cannot be used
 	// ByDefault says that the operation does not give it: the schema's default
 	// stands for it.
 	ByDefault bool
@@ -210,6 +225,7 @@ type Arg struct {
 	Kind   store.Kind
 	Many   bool // a list: one of several values
 	Strict bool // a value that the field cannot hold is an error; else nothing equals it
+	Texts  bool // of a rule: values that are no texts equal nothing
 	Enum   *binding.Enum
 	// Day says that the value is a day and the field a moment: the beginning of
 	// the day is compared, or that of the next.
@@ -295,6 +311,7 @@ const (
 	WrittenKey // a field of their key: Column of Write
 	Counted    // how many they are
 	Answered   // an object of these: Object has its fields
+	Denied     // nothing: the caller may not read it
 )
 
 // A Field is one field of the answer.
@@ -307,9 +324,13 @@ type Field struct {
 	Pos  language.Pos
 	Null Nullness
 
+	// Allow has what must be true of the record that the field is of, or of the call, for it to be
+	// answered: one of each.
+	Allow [][]*Field
+
 	Column int // of Leaf and Inner
 	Codec  scalar.Codec
-	Names  map[string][]byte // of an enum: its names as JSON by stored spelling
+	Names  map[string][]byte // of an enum: its names as JSON by stored spelling; nil of one that the caller may not see
 	Text   []byte            // of Constant
 	Step   *Step             // of One and Many
 	Write  *Step             // of Written and what is beside it: whose rows are the keys of what was written

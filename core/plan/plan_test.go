@@ -153,7 +153,7 @@ func TestDependencies(t *testing.T) {
 		{"a purpose", map[string]schema.Value{"b": true, "limit": int64(5), "purpose": schema.Symbol("LOADING")}, false},
 		{"null, which is not the same as absent", map[string]schema.Value{"b": true, "limit": int64(5), "purpose": nil}, false},
 	} {
-		if same := p.Depends.Key(test.vars) == p.Depends.Key(base); same != test.same {
+		if same := p.Depends.Key(test.vars, nil) == p.Depends.Key(base, nil); same != test.same {
 			t.Errorf("%s: the plan can be used again: %t, want %t", test.name, same, test.same)
 		}
 	}

@@ -36,7 +36,7 @@ func (b *builder) readFor(r *rows, name string, bound *binding.Field, use argume
 	if r != nil {
 		steps = r.steps
 	}
-	key := fmt.Sprintf("%s %d %p %p", name, b.done, bound.Target, bound.JoinTable) + strings.Join(bound.Here, ",") + "/" + strings.Join(bound.There, ",") + use.signature()
+	key := fmt.Sprintf("%s %t %d %p %p", name, b.raw > 0, b.done, bound.Target, bound.JoinTable) + strings.Join(bound.Here, ",") + "/" + strings.Join(bound.There, ",") + use.signature()
 	if n := steps[key]; n != nil {
 		n.step.Read.cover(b.here())
 		return n
@@ -56,6 +56,7 @@ func (b *builder) readFor(r *rows, name string, bound *binding.Field, use argume
 	if r != nil {
 		step.Picked, n.rows.since = r.picked, r.since
 	}
+	b.allow(step, n.rows, use.allow)
 	step.Read.cover(step.Field)
 	steps[key] = n
 	return n
@@ -105,12 +106,13 @@ func (n *readNode) narrow(use arguments) {
 	n.read.Store.Where = use.where
 	n.read.Store.Values = columnsOf(use.values)
 	n.predicates = use.predicates()
-	n.read.Store.Aggregates = use.totals && n.source.Capabilities.Aggregate
+	n.read.Nothing = use.nothing
+	n.read.Store.Aggregates = use.totals && n.source.Capabilities.Aggregate && len(use.allow) == 0
 }
 
 // count leaves counting to a store that can do it for a read without keys.
 func (n *readNode) count(use arguments) {
-	n.read.Store.Aggregates = n.read.Store.Aggregates || use.counts && n.source.Capabilities.Count
+	n.read.Store.Aggregates = n.read.Store.Aggregates || use.counts && n.source.Capabilities.Count && len(use.allow) == 0
 }
 
 // columnsOf returns how many columns values take.
@@ -132,7 +134,7 @@ func (n *readNode) page(r *rows, step *Step, use arguments, needs store.Paging) 
 			sort = reversed(sort)
 		}
 	}
-	if n.pages || n.above != nil && n.source.Capabilities.Page >= needs {
+	if n.pages || n.above != nil && n.source.Capabilities.Page >= needs && len(use.allow) == 0 {
 		if len(n.steps) > 1 {
 			return // it is asked for already
 		}
@@ -220,7 +222,7 @@ func (a *Arg) behind() store.Predicate {
 // canPage reports whether the source pages just this read as a whole, which
 // must be nobody else's.
 func (n *readNode) canPage(sort []store.Order, use arguments) bool {
-	if n.source.Capabilities.CanPage == nil || len(n.read.Covers) > 0 || use.pages || len(sort) == 0 && use.limit == nil && use.offset == nil {
+	if n.source.Capabilities.CanPage == nil || len(use.allow) > 0 || len(n.read.Covers) > 0 || use.pages || len(sort) == 0 && use.limit == nil && use.offset == nil {
 		return false
 	}
 	read := *n.read.Store
@@ -278,9 +280,16 @@ func (b *builder) rootRead(step *Step, bound *binding.Field, use arguments) *row
 func (b *builder) foldedRead(parent *rows, step *Step, bound *binding.Field, use arguments) *rows {
 	n := b.newRead(bound, parent.node.wave)
 	n.above = parent.node
+	if bound.JoinTable != nil {
+		link := &store.Link{JoinTable: bound.JoinTable}
+		var ok bool
+		if link, ok = b.paired(bound.Target.Source, link, &use.values); !ok {
+			use.where = append(slices.Clip(use.where), store.Predicate{Op: store.Any})
+		}
+		n.read.Store.JoinTable = link.JoinTable
+	}
 	n.narrow(use)
 	n.read.Store.Here, n.read.Store.There = bound.Here, bound.There
-	n.read.Store.JoinTable = bound.JoinTable
 	// Where a source says itself what hangs together, a list can lead to many by
 	// their unique keys.
 	n.read.Store.Single = bound.Single && bound.JoinTable == nil && (n.source.Capabilities.CanFold == nil || !bound.Many)

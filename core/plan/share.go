@@ -28,7 +28,7 @@ func (n *readNode) paged(use arguments, needs store.Paging) bool {
 	}
 	bounded := use.limit != nil || use.offset != nil || use.behind != nil || use.ahead != nil
 	switch can := n.source.Capabilities; {
-	case use.totals:
+	case use.totals || len(use.allow) > 0:
 		return false
 	case can.Page >= needs:
 		return bounded || can.Group == store.BySource
@@ -157,6 +157,7 @@ func (n *readNode) common(fresh *readNode, use arguments) (c commonWhere, ok boo
 // at the rest.
 func (n *readNode) ask(c commonWhere, fresh *readNode) {
 	own, other := n.read.Store.Where, fresh.read.Store.Where
+	n.read.Nothing = n.read.Nothing && fresh.read.Nothing
 	if len(c.where) < len(own) {
 		for _, s := range n.steps {
 			s.filter(own, n.read.Where)

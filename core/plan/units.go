@@ -19,6 +19,7 @@ type unit struct {
 	within      []*readNode // calls of the function that takes part
 	others      []*readNode // what is written in other sources
 	later       []laterNest // of these, what is not planned yet
+	checks      []*Step
 }
 
 // A laterNest is records that are added with others in another source.
@@ -83,6 +84,7 @@ func (b *builder) writeUnits() {
 		for _, n := range u.nested {
 			own.Fetches = append(own.Fetches, n.read.Fetch.ID)
 		}
+		own.Checks = u.checks
 		if own.Writing == nil { // the source has not told yet what it can do
 			own.Writing = &store.Writing{}
 		}

@@ -83,6 +83,9 @@ type Unit struct {
 	// Others is how is written what is written in other sources, by the IDs of its fetches: each
 	// source of them has a session of its own, which ends before that of the unit.
 	Others map[int]*store.Writing
+	// Checks are steps that must have a row for each that was written, or nothing is done: the caller may
+	// not see it, and so not write it.
+	Checks []*Step
 	// Joined are the units that are done in the same session, behind this one; Of is, of such,
 	// the one that they are joined to.
 	Joined []*Unit
@@ -156,6 +159,7 @@ func (b *builder) write(f *Field, g group, def *binding.Field) {
 	for _, path := range def.Here { // which is also how many there are
 		written.column(store.Wanted{Path: path, Kind: kindOf(of.Records.Info, path)})
 	}
+	b.held(&u, def, written)
 	f.Write = written.public.Step // of a count, and of an object, too
 	b.units = append(b.units, u)
 	b.answer(f, g, def, written)
@@ -225,6 +229,9 @@ func (b *builder) nestOne(u *unit, above *rows, of *binding.Write, n *binding.Ne
 	node.read.Feeds = []Feed{{Rows: above.public}}
 	node.read.cover(step.Field)
 	own := node.rows(step)
+	if len(n.Records.Key) > 0 {
+		b.check(u, &binding.Field{Target: n.Records, Here: n.Records.Key, There: n.Records.Key, Single: true}, own, "added")
+	}
 	if u.write.source == node.source {
 		u.nested = append(u.nested, node)
 	} else {
@@ -272,7 +279,9 @@ func (b *builder) find(g group, def *binding.Field) (*readNode, *rows) {
 	step := &Step{ID: len(b.plan.Steps), Field: b.here(), One: !def.Many}
 	b.plan.Steps = append(b.plan.Steps, step)
 	n.read.cover(step.Field)
-	return n, n.rows(step)
+	r := n.rows(step)
+	b.allow(step, r, use.allow)
+	return n, r
 }
 
 // within plans the function that takes part in the transaction of a write: what it needs of the
@@ -294,7 +303,7 @@ func (b *builder) within(u *unit, written *rows, g group, def *binding.Field, la
 	if before { // the function, and the answer, look at the same
 		name = writtenStep
 	}
-	node := b.readFor(written, name, &keyed, arguments{})
+	node := b.readFor(written, name, &keyed, b.seen(def))
 	records, only := def.Target, def.Only
 	types := b.bound.Schema.Possible(records.Type)
 	if only != nil {

@@ -59,6 +59,9 @@ type Link struct {
 	Set         string
 	Here, There []string
 	JoinTable   *JoinTable // or nil
+	// Where is what the records must fit that a sort key or a column is of; of others, there is none. The
+	// values are those of the read.
+	Where []Predicate
 }
 
 // Fits reports whether a record fits a predicate that has no links.

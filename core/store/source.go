@@ -118,6 +118,8 @@ type JoinTable struct {
 	Set   string
 	Here  []string // its fields that equal the Here of the row above
 	There []string // its fields that equal the There of the row
+	// Where is what a pair must fit. The values are those of the read.
+	Where []Predicate
 }
 
 // An Aggregate is how the values of many rows become one.
@@ -224,6 +226,37 @@ type Identity struct {
 	Roles []string
 	// Claims are what else is known, as decoded JSON: those of a token.
 	Claims map[string]any
+}
+
+// Field returns a field of the caller as an expression sees it. Of nobody, which nil stands for, there is
+// no id, and there are no roles.
+func (who *Identity) Field(name string) (any, error) {
+	if who == nil {
+		who = &Identity{}
+	}
+	orNull := func(text string) any {
+		if text == "" {
+			return nil
+		}
+		return text
+	}
+	switch name {
+	case "id":
+		return orNull(who.ID), nil
+	case "name":
+		return orNull(who.Name), nil
+	case "roles":
+		roles := make([]any, len(who.Roles))
+		for i, role := range who.Roles {
+			roles[i] = role
+		}
+		return roles, nil
+	}
+	claims := who.Claims
+	if claims == nil {
+		claims = map[string]any{}
+	}
+	return claims, nil
 }
 
 // Asked remembers what an operation has asked of stores, so that nobody is asked the

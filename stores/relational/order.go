@@ -31,7 +31,7 @@ func (s *statement) orderTerms(read int) []orderTerm {
 	set := s.catalogue.Sets[s.reads[read].Set]
 	var terms []orderTerm
 	for _, o := range s.fullOrder(read) {
-		expr, nullable := s.orderValue(fmt.Sprintf("t%d", read), set, o)
+		expr, nullable := s.orderValue(read, fmt.Sprintf("t%d", read), set, o)
 		terms = append(terms, orderTerm{expr, o, nullable})
 	}
 	return terms
@@ -52,10 +52,10 @@ func (s *statement) fullOrder(read int) []store.Order {
 }
 
 // orderValue writes the value of a sort key, and says whether it may be NULL.
-func (s *statement) orderValue(alias string, set *store.Set, o store.Order) (expr string, nullable bool) {
+func (s *statement) orderValue(read int, alias string, set *store.Set, o store.Order) (expr string, nullable bool) {
 	f := s.fieldOf(set, o.Via, o.Path, o.Kind)
 	if len(o.Via) > 0 {
-		expr, nullable = s.via(alias, set, o.Via, f), true
+		expr, nullable = s.via(read, alias, set, o.Via, f), true
 	} else {
 		expr, nullable = s.own(alias, f), f.Nullable || set.What == "view"
 	}
@@ -73,7 +73,7 @@ func (s *statement) orderValue(alias string, set *store.Set, o store.Order) (exp
 
 // via writes the value of a field of the one record that links lead to from a
 // row of alias, a row of set.
-func (s *statement) via(alias string, set *store.Set, links []store.Link, f *store.Field) string {
+func (s *statement) via(read int, alias string, set *store.Set, links []store.Link, f *store.Field) string {
 	var w writer
 	for i, l := range links {
 		own := fmt.Sprintf("v%d", i)
@@ -83,6 +83,10 @@ func (s *statement) via(alias string, set *store.Set, links []store.Link, f *sto
 			w.add(" JOIN ", s.quote(l.Set), " ", own, " ON ", s.equalFields(fields{own, l.Set, l.There}, fields{fmt.Sprintf("v%d", i-1), links[i-1].Set, l.Here}))
 		}
 	}
-	w.add(" WHERE ", s.equalFields(fields{"v0", links[0].Set, links[0].There}, fields{alias, set.Name, links[0].Here}), ")")
+	w.add(" WHERE ", s.equalFields(fields{"v0", links[0].Set, links[0].There}, fields{alias, set.Name, links[0].Here}))
+	for i, l := range links {
+		w.add(s.all(read, fmt.Sprintf("v%d", i), l.Set, l.Where))
+	}
+	w.add(")")
 	return w.String()
 }

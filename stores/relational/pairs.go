@@ -36,10 +36,20 @@ func (s *statement) distinctPairs(read int, where string) string {
 	for _, path := range slices.Concat(t.Here, t.There) {
 		names = append(names, s.column("m", read, path))
 	}
-	return "SELECT DISTINCT " + strings.Join(names, ", ") + " FROM " + s.quote(t.Set) + fmt.Sprintf(" m%d", read) + " WHERE " + where
+	return "SELECT DISTINCT " + strings.Join(names, ", ") + " FROM " + s.quote(t.Set) + fmt.Sprintf(" m%d", read) + " WHERE " + where + s.pairsFit(read)
 }
 
-// pairJoin writes how a row belongs to its pair.
-func (s *statement) pairJoin(read int, r *store.Read) string {
-	return s.equalFields(fields{fmt.Sprintf("t%d", read), r.Set, r.There}, fields{fmt.Sprintf("m%d", read), r.JoinTable.Set, r.JoinTable.There})
+// pairsFit writes " AND …" for what a read's pairs must fit.
+func (s *statement) pairsFit(read int) string {
+	t := s.reads[read].JoinTable
+	return s.all(read, fmt.Sprintf("m%d", read), t.Set, t.Where)
+}
+
+// pairJoin writes how a row belongs to its pair; distinct says that what the pair must fit was looked at.
+func (s *statement) pairJoin(read int, r *store.Read, distinct bool) string {
+	fit := ""
+	if !distinct {
+		fit = s.pairsFit(read)
+	}
+	return s.equalFields(fields{fmt.Sprintf("t%d", read), r.Set, r.There}, fields{fmt.Sprintf("m%d", read), r.JoinTable.Set, r.JoinTable.There}) + fit
 }

@@ -13,10 +13,14 @@ import (
 
 // predicates writes " AND …" for each predicate of a read.
 func (s *statement) predicates(read int) string {
-	set := s.catalogue.Sets[s.reads[read].Set]
+	return s.all(read, fmt.Sprintf("t%d", read), s.reads[read].Set, s.reads[read].Where)
+}
+
+// all writes " AND …" for each predicate on a row of alias, a row of a set.
+func (s *statement) all(read int, alias, set string, where []store.Predicate) string {
 	var b strings.Builder
-	for i := range s.reads[read].Where {
-		b.WriteString(" AND " + s.predicate(read, fmt.Sprintf("t%d", read), set, &s.reads[read].Where[i]))
+	for i := range where {
+		b.WriteString(" AND " + s.predicate(read, alias, s.catalogue.Sets[set], &where[i]))
 	}
 	return b.String()
 }
@@ -83,7 +87,7 @@ func (s *statement) exists(read int, alias string, set *store.Set, c *store.Pred
 	if t := c.Link.JoinTable; t != nil {
 		w.add("EXISTS (SELECT 1 FROM ", s.quote(t.Set), " ", pairs, " JOIN ", s.quote(c.Link.Set), " ", own,
 			" ON ", s.equalFields(fields{own, c.Link.Set, c.Link.There}, fields{pairs, t.Set, t.There}),
-			" WHERE ", s.equalFields(fields{pairs, t.Set, t.Here}, fields{alias, set.Name, c.Link.Here}))
+			" WHERE ", s.equalFields(fields{pairs, t.Set, t.Here}, fields{alias, set.Name, c.Link.Here}), s.all(read, pairs, t.Set, t.Where))
 	} else {
 		w.add("EXISTS (SELECT 1 FROM ", s.quote(c.Link.Set), " ", own, " WHERE ", s.equalFields(fields{own, c.Link.Set, c.Link.There}, fields{alias, set.Name, c.Link.Here}))
 	}
@@ -101,7 +105,7 @@ func (s *statement) behind(read int, alias string, set *store.Set, c *store.Pred
 	for i := len(c.By) - 1; i >= 0; i-- {
 		o := c.By[i]
 		f := s.fieldOf(set, o.Via, o.Path, o.Kind)
-		own, nullable := s.orderValue(alias, set, o)
+		own, nullable := s.orderValue(read, alias, set, o)
 		nullable = nullable || c.Foreign
 		value := func() string {
 			p := param{read: read, what: whereParam, n: c.Value + i, field: f, kind: kindAs(f, o.Kind)}

@@ -76,11 +76,11 @@ func (s *statement) stageFrom(b *branch) string {
 	if r.JoinTable == nil {
 		return s.table(b.read)
 	}
-	pairs := s.quote(r.JoinTable.Set)
-	if s.repeats(r.JoinTable) {
+	pairs, distinct := s.quote(r.JoinTable.Set), s.repeats(r.JoinTable)
+	if distinct {
 		pairs = "(" + s.distinctPairs(b.read, strings.TrimPrefix(s.stageKeys(b), " AND ")) + ")"
 	}
-	return pairs + fmt.Sprintf(" m%d", b.read) + " JOIN " + s.table(b.read) + " ON " + s.pairJoin(b.read, r)
+	return pairs + fmt.Sprintf(" m%d", b.read) + " JOIN " + s.table(b.read) + " ON " + s.pairJoin(b.read, r, distinct)
 }
 
 // stageWhere writes what the rows of a branch must fit, behind begin, or nothing.

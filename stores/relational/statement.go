@@ -161,7 +161,7 @@ func (s *statement) branch(w *writer, b *branch) {
 	case b.pairs:
 		r := s.reads[b.read]
 		m := fmt.Sprintf("m%d", b.read)
-		w.add(fmt.Sprintf("b%d h JOIN ", b.host.number), s.quote(r.JoinTable.Set), " ", m, " ON ", s.equal(m, b.read))
+		w.add(fmt.Sprintf("b%d h JOIN ", b.host.number), s.quote(r.JoinTable.Set), " ", m, " ON ", s.equal(m, b.read), s.pairsFit(b.read))
 	case b.host == nil:
 		s.root(w, b, s.numbered(b))
 		s.joins(w, b, b.joined)
@@ -236,7 +236,7 @@ func (s *statement) expression(o out) string {
 		}
 		return s.dialect.aggregate(o.total, own, o.field)
 	case len(o.via) > 0:
-		return s.via(fmt.Sprintf("t%d", o.read), s.set(o.read), o.via, o.field)
+		return s.via(o.read, fmt.Sprintf("t%d", o.read), s.set(o.read), o.via, o.field)
 	}
 	if o.link > 0 && o.read == o.below {
 		return s.own(s.linkAlias(o.read), o.field)
@@ -329,24 +329,24 @@ func (s *statement) child(w *writer, b *branch) {
 	r := s.reads[b.read]
 	host := fmt.Sprintf("b%d h", b.host.number)
 	own := s.table(b.read)
-	pairs, linked := "", ""
+	pairs, linked, distinct := "", "", false
 	if r.JoinTable != nil {
 		m := fmt.Sprintf("m%d", b.read)
 		pairs, linked = s.quote(r.JoinTable.Set)+" "+m, s.equal(m, b.read)
-		if s.repeatsInSQL(b.read) && s.repeats(r.JoinTable) {
+		if distinct = s.repeatsInSQL(b.read) && s.repeats(r.JoinTable); distinct {
 			pairs, linked = "LATERAL ("+s.distinctPairs(b.read, linked)+") "+m, "true"
 		}
 	}
 	switch {
 	case s.bounded(b.read):
 		if pairs != "" {
-			own = pairs + " JOIN " + own + " ON " + s.pairJoin(b.read, r)
+			own = pairs + " JOIN " + own + " ON " + s.pairJoin(b.read, r, distinct)
 		} else {
 			linked = s.equal(fmt.Sprintf("t%d", b.read), b.read)
 		}
 		w.add(host, " CROSS JOIN LATERAL (", s.numberedRows(s.rows(b, own+"\n   WHERE "+linked+s.predicates(b.read))), ")", fmt.Sprintf(" t%d", b.read))
 	case pairs != "":
-		w.add(host, " JOIN ", pairs, " ON ", linked, "\n  JOIN ", own, " ON ", s.pairJoin(b.read, r), s.predicates(b.read))
+		w.add(host, " JOIN ", pairs, " ON ", linked, "\n  JOIN ", own, " ON ", s.pairJoin(b.read, r, distinct), s.predicates(b.read))
 	default:
 		w.add(host, " JOIN ", own, " ON ", s.equal(fmt.Sprintf("t%d", b.read), b.read), s.predicates(b.read))
 	}

@@ -1,0 +1,185 @@
+package project_test
+
+import (
+	"context"
+	"database/sql"
+	"log/slog"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"osprey/core/store"
+	"osprey/demo/demotest"
+	"osprey/project"
+)
+
+// A ruled is a project whose schema has rules, over a database of its own.
+type ruled struct {
+	*project.Project
+	t  *testing.T
+	db *sql.DB
+}
+
+const ruledTables = `CREATE TABLE firms (id INTEGER PRIMARY KEY, name TEXT NOT NULL, tax TEXT, country TEXT);
+CREATE TABLE boats (id INTEGER PRIMARY KEY, name TEXT NOT NULL, owner TEXT, firm_id INTEGER, length REAL, kind TEXT NOT NULL);
+CREATE TABLE crews (boat_id INTEGER NOT NULL, hand_id INTEGER NOT NULL, secret INTEGER NOT NULL, PRIMARY KEY (boat_id, hand_id));
+CREATE TABLE hands (id INTEGER PRIMARY KEY, name TEXT NOT NULL, email TEXT);
+INSERT INTO firms VALUES (1, 'Ebb', 'T1', 'NO'), (2, 'Flow', 'T2', 'SE'), (3, 'Spring', NULL, 'NO');
+INSERT INTO boats VALUES (1, 'Auk', 'ada', 1, 10, 'tug'), (2, 'Bittern', 'bea', 1, 20, 'ferry'), (3, 'Coot', NULL, 2, 30, 'tug'), (4, 'Dove', 'ada', 2, 40, 'ferry'), (5, 'Eider', 'cid', NULL, 50, 'tug');
+INSERT INTO hands VALUES (1, 'Una', 'una@x'), (2, 'Vic', 'vic@x'), (3, 'Wyn', NULL);
+INSERT INTO crews VALUES (1, 1, 0), (1, 2, 1), (2, 2, 0), (3, 3, 1), (4, 1, 0);
+`
+
+const ruledSchema = `type Query {
+  firms(filter: FirmFilter, sort: [FirmSort!], limit: Int, offset: Int): [Firm!] @read
+  firm(id: ID!): Firm @read
+  boats(filter: BoatFilter, sort: [BoatSort!], limit: Int): [Boat!] @read
+  page(first: Int, after: String, sort: [BoatSort!]): BoatConnection! @read
+  count: Int @total(of: "boats")
+  longest: Float @total(of: "boats", max: "length")
+  hands: [Hand!] @read
+  audit: [Crew!] @read @for(roles: ["clerk"])
+  mine(owner: String!): Int @total(of: "boats") @for(when: "args.owner == caller.id")
+}
+type Mutation {
+  rename(id: ID!, name: String!): Boat @change
+  give(id: ID!, owner: String): Boat @change
+  scrap(id: ID!): Boat @remove
+  launch(boat: TugAdd!): Tug! @add
+  scrapAll(filter: BoatFilter!): [Boat!]! @remove
+  sign(boat: ID! @at(path: "boat_id"), hand: ID! @at(path: "hand_id"), secret: Int!): Boat @pair(field: "crew")
+  close(id: ID!): Firm @remove @for(roles: ["clerk"])
+}
+type Firm @stored(in: "db", as: "firms", key: "id") {
+  id: ID!
+  name: String!
+  tax: String @for(roles: ["clerk"])
+  country: String
+  boats(filter: BoatFilter): [Boat!] @related
+  fleet: Int! @total(of: "boats")
+}
+interface Boat @stored(in: "db", as: "boats", key: "id") @kind(by: "kind")
+  @for(roles: ["clerk"]) @for(when: "record.owner == caller.id || record.firm.country == caller.claims.country") {
+  id: ID!
+  name: String!
+  owner: String
+  length: Float @for(roles: ["clerk"]) @for(when: "record.owner == caller.id")
+  firm: Firm @related
+  crew: [Hand!] @related(through: { set: "crews", here: ["boat_id"], there: ["hand_id"] })
+}
+type Tug implements Boat { id: ID! name: String! owner: String length: Float firm: Firm crew: [Hand!] }
+type Ferry implements Boat @for(roles: ["clerk", "ferryman"]) { id: ID! name: String! owner: String length: Float firm: Firm crew: [Hand!] }
+type Hand @stored(in: "db", as: "hands", key: "id") {
+  id: ID!
+  name: String!
+  email: String @for(when: "record.name == caller.name")
+  boats: [Boat!] @related(through: { set: "crews", here: ["hand_id"], there: ["boat_id"] })
+}
+type Crew @stored(in: "db", as: "crews") @for(roles: ["clerk"]) @for(when: "record.secret == 0") { secret: Int! boat: Boat @related hand: Hand @related }
+`
+
+func openRuled(t *testing.T, tables, schema string) *ruled {
+	t.Helper()
+	dir := demotest.Folder(t, map[string]string{
+		"osprey.yaml":      "sources:\n  db: { kind: sqlite, url: \"sqlite:a.db\", naming: snake }\n",
+		"schema/a.graphql": schema,
+	})
+	db, err := sql.Open("sqlite", filepath.Join(dir, "a.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { db.Close() })
+	if _, err := db.Exec(tables); err != nil {
+		t.Fatal(err)
+	}
+	p, findings, err := project.Open(t.Context(), dir, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatal(err, findings.JSON(dir))
+	}
+	t.Cleanup(func() { p.Close() })
+	return &ruled{p, t, db}
+}
+
+func (p *ruled) answer(who *store.Identity, query string) string {
+	r, release := p.Hold()
+	defer release()
+	a := r.Ask(context.Background(), &project.Request{Query: query, Caller: &store.Caller{Who: who}})
+	defer a.Free()
+	return string(a.AppendJSON(nil, false))
+}
+
+func (p *ruled) ask(who *store.Identity, query, want string) {
+	p.t.Helper()
+	if got := p.answer(who, query); got != want {
+		p.t.Errorf("%s is answered with\n%s, and not\n%s", query, got, want)
+	}
+}
+
+// TestRules has callers see what the rules say, whatever way they take.
+func TestRules(t *testing.T) {
+	p := openRuled(t, ruledTables, ruledSchema)
+	clerk := &store.Identity{ID: "cleo", Name: "Cleo", Roles: []string{"clerk"}}
+	ada := &store.Identity{ID: "ada", Name: "Una", Roles: []string{"ferryman"}}
+	bea := &store.Identity{ID: "bea", Name: "Bea"}
+	swede := &store.Identity{ID: "sven", Roles: []string{"ferryman", "other"}, Claims: map[string]any{"country": "SE"}}
+
+	p.ask(clerk, "{ boats { name } count longest }", `{"data":{"boats":[{"name":"Auk"},{"name":"Bittern"},{"name":"Coot"},{"name":"Dove"},{"name":"Eider"}],"count":5,"longest":50}}`)
+	p.ask(ada, "{ boats { __typename name length } count }", `{"data":{"boats":[{"__typename":"Tug","name":"Auk","length":10},{"__typename":"Ferry","name":"Dove","length":40}],"count":2}}`)
+	p.ask(bea, "{ boats { name } count }", `{"data":{"boats":[],"count":0}}`) // her ferry is for ferrymen
+	p.ask(nil, "{ boats { name } count }", `{"data":{"boats":[],"count":0}}`) // and what nobody owns is nobody's
+	p.ask(swede, "{ boats { name length } }", `{"errors":[{"message":"Tug.length is not for this caller","locations":[{"line":1,"column":16}],"path":["boats",0,"length"],"extensions":{"code":"DENIED"}},{"message":"Ferry.length is not for this caller","locations":[{"line":1,"column":16}],"path":["boats",1,"length"],"extensions":{"code":"DENIED"}}],"data":{"boats":[{"name":"Coot","length":null},{"name":"Dove","length":null}]}}`)
+	// Over relationships, totals, join tables and pages.
+	p.ask(ada, "{ firms { name boats { name } fleet } }", `{"data":{"firms":[{"name":"Ebb","boats":[{"name":"Auk"}],"fleet":1},{"name":"Flow","boats":[{"name":"Dove"}],"fleet":1},{"name":"Spring","boats":[],"fleet":0}]}}`)
+	p.ask(ada, "{ hands { name boats { name } } }", `{"data":{"hands":[{"name":"Una","boats":[{"name":"Auk"},{"name":"Dove"}]},{"name":"Vic","boats":[]},{"name":"Wyn","boats":[]}]}}`)
+	p.ask(clerk, "{ hands { name boats { name } } }", `{"data":{"hands":[{"name":"Una","boats":[{"name":"Auk"},{"name":"Dove"}]},{"name":"Vic","boats":[{"name":"Auk"},{"name":"Bittern"}]},{"name":"Wyn","boats":[{"name":"Coot"}]}]}}`)
+	p.ask(ada, "{ boats { crew { name } } }", `{"data":{"boats":[{"crew":[{"name":"Una"}]},{"crew":[{"name":"Una"}]}]}}`)
+	p.ask(ada, "{ page(first: 1) { totalCount edges { node { name } } pageInfo { hasNextPage } } }", `{"data":{"page":{"totalCount":2,"edges":[{"node":{"name":"Auk"}}],"pageInfo":{"hasNextPage":true}}}}`)
+	// Filters and sort keys.
+	p.ask(ada, `{ firms(filter: {boats: {with: {name: {is: "Bittern"}}}}) { name } }`, `{"data":{"firms":[]}}`)
+	p.ask(clerk, `{ firms(filter: {boats: {with: {name: {is: "Bittern"}}}}) { name } }`, `{"data":{"firms":[{"name":"Ebb"}]}}`)
+	p.ask(ada, `{ firms(filter: {boats: {without: {}}}) { name } }`, `{"data":{"firms":[{"name":"Spring"}]}}`)
+	p.ask(bea, `{ firms(filter: {boats: {without: {}}}) { name } }`, `{"data":{"firms":[{"name":"Ebb"},{"name":"Flow"},{"name":"Spring"}]}}`)
+	// What a caller may not see does not exist.
+	refused := func(who *store.Identity, query, part string) {
+		t.Helper()
+		if got := p.answer(who, query); !strings.Contains(got, part) || strings.Contains(got, `"data"`) || strings.Contains(got, `did you mean \"Ferry`) {
+			t.Errorf("%s is answered with %s", query, got)
+		}
+	}
+	refused(ada, "{ firms { tax } }", `Firm has no field \"tax\"`)
+	refused(ada, "{ firms { taxx } }", `Firm has no field \"taxx\"`)
+	refused(ada, "{ audit { secret } }", `has no field \"audit\"`)
+	refused(ada, `{ firms(filter: {tax: {is: "T1"}}) { name } }`, `tax`)
+	refused(ada, `{ firms(sort: [{tax: ASC}]) { name } }`, `tax`)
+	refused(ada, `{ boats(sort: [{length: ASC}]) { name } }`, `length`)
+	refused(ada, `{ boats(filter: {length: {above: 1}}) { name } }`, `length`)
+	refused(ada, `{ longest }`, `has no field \"longest\"`)
+	refused(bea, `{ boats { ... on Ferry { name } } }`, `Ferry`)
+	refused(ada, `mutation { close(id: 1) { name } }`, `close`)
+	p.ask(clerk, `{ firms(filter: {tax: {is: "T1"}}, sort: [{tax: DESC}]) { tax } }`, `{"data":{"firms":[{"tax":"T1"}]}}`)
+	p.ask(bea, `{ __type(name: "Firm") { fields { name } } ferry: __type(name: "Ferry") { name } boat: __type(name: "Boat") { possibleTypes { name } } }`, `{"data":{"__type":{"fields":[{"name":"id"},{"name":"name"},{"name":"country"},{"name":"boats"},{"name":"fleet"}]},"ferry":null,"boat":{"possibleTypes":[{"name":"Tug"}]}}}`)
+	for _, word := range []string{"tax", "Ferry", "audit", "close", "longest"} {
+		if text := p.Revision().SchemaFor(bea).Print(); strings.Contains(text, word) {
+			t.Errorf("%s is in the schema of one who may not see it", word)
+		}
+	}
+	// A field by its record, and by its arguments.
+	p.ask(ada, "{ hands { email } }", `{"errors":[{"message":"Hand.email is not for this caller","locations":[{"line":1,"column":11}],"path":["hands",1,"email"],"extensions":{"code":"DENIED"}},{"message":"Hand.email is not for this caller","locations":[{"line":1,"column":11}],"path":["hands",2,"email"],"extensions":{"code":"DENIED"}}],"data":{"hands":[{"email":"una@x"},{"email":null},{"email":null}]}}`)
+	p.ask(ada, `{ mine(owner: "ada") }`, `{"data":{"mine":2}}`)
+	p.ask(ada, `{ mine(owner: "bea") }`, `{"errors":[{"message":"Query.mine is not for this caller","locations":[{"line":1,"column":3}],"path":["mine"],"extensions":{"code":"DENIED"}}],"data":{"mine":null}}`)
+	// Writes find only what the caller sees, and leave only that.
+	p.ask(ada, `mutation { rename(id: 3, name: "X") { name } }`, `{"data":{"rename":null}}`)
+	p.ask(ada, `mutation { rename(id: 1, name: "Avocet") { name } }`, `{"data":{"rename":{"name":"Avocet"}}}`)
+	denied := func(who *store.Identity, query string) {
+		t.Helper()
+		if got := p.answer(who, query); !strings.Contains(got, `"code":"DENIED"`) {
+			t.Errorf("%s is answered with %s", query, got)
+		}
+	}
+	denied(ada, `mutation { give(id: 1, owner: "bea") { name } }`)
+	denied(ada, `mutation { launch(boat: {id: 9, name: "Ibis", owner: "bea"}) { name } }`)
+	denied(bea, `mutation { sign(boat: 1, hand: 3, secret: 0) { name } }`)
+	p.ask(ada, `mutation { scrap(id: 3) { name } }`, `{"data":{"scrap":null}}`)
+	p.ask(ada, `mutation { scrapAll(filter: {}) { name } }`, `{"data":{"scrapAll":[{"name":"Avocet"},{"name":"Dove"}]}}`)
+	p.ask(clerk, "{ boats { id name owner } }", `{"data":{"boats":[{"id":"2","name":"Bittern","owner":"bea"},{"id":"3","name":"Coot","owner":null},{"id":"5","name":"Eider","owner":"cid"}]}}`)
+}
