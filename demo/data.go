@@ -12,7 +12,7 @@ import (
 
 // seedVersion changes when the data does, so that data kept from an older
 // version is made again.
-const seedVersion = 8
+const seedVersion = 9
 
 // lastDay is the day on which the harbour's two years of records end.
 var lastDay = time.Date(2026, 3, 1, 6, 0, 0, 0, time.UTC)
@@ -119,6 +119,8 @@ type port struct {
 	inspections []inspection
 	incidents   []incident
 	manifests   []manifest
+	people      []someone
+	dues        []due
 }
 
 var (
@@ -187,6 +189,7 @@ func makePort(scale int) *port {
 		}
 		p.manifests = append(p.manifests, m)
 	}
+	p.makePeople()
 	return p
 }
 

@@ -94,6 +94,14 @@ func copyPort(ctx context.Context, tx pgx.Tx, p *port) error {
 			x := &p.pilotage[i]
 			return []any{x.id, x.call, x.pilot, x.role, x.boarded}
 		}},
+		{"people", "login name email operator_id pilot_id", len(p.people), func(i int) []any {
+			x := &p.people[i]
+			return []any{x.login, x.name, x.email, x.operator, x.pilot}
+		}},
+		{"dues", "id operator_id call_id amount paid_on", len(p.dues), func(i int) []any {
+			x := &p.dues[i]
+			return []any{x.id, x.operator, x.call, x.amount, x.paid}
+		}},
 	} {
 		rows := pgx.CopyFromSlice(t.n, func(i int) ([]any, error) { return t.row(i), nil })
 		if _, err := tx.CopyFrom(ctx, pgx.Identifier{t.table}, strings.Fields(t.columns), rows); err != nil {

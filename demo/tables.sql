@@ -78,6 +78,35 @@ CREATE TABLE pilotage (
 );
 CREATE INDEX ON pilotage (pilot_id);
 
+-- Who works with the port, by the name of the key or token with which they ask.
+CREATE TABLE people (
+  login       text PRIMARY KEY,
+  name        text NOT NULL,
+  email       text NOT NULL,
+  operator_id integer REFERENCES operators,
+  pilot_id    integer REFERENCES pilots
+);
+CREATE INDEX ON people (operator_id);
+
+-- The craft that people keep an eye on.
+CREATE TABLE watches (
+  login text NOT NULL REFERENCES people,
+  imo   integer NOT NULL REFERENCES craft,
+  PRIMARY KEY (login, imo)
+);
+CREATE INDEX ON watches (imo);
+
+-- What operators owe for the calls of their craft.
+CREATE TABLE dues (
+  id          integer PRIMARY KEY,
+  operator_id integer NOT NULL REFERENCES operators,
+  call_id     bigint NOT NULL,
+  amount      numeric(10, 2) NOT NULL,
+  paid_on     date
+);
+CREATE INDEX ON dues (operator_id);
+CREATE INDEX ON dues (call_id);
+
 -- What was answered to mutations that are done once.
 CREATE TABLE mutations_done (
   id          varchar(255) PRIMARY KEY,

@@ -82,3 +82,12 @@ func (r *Revision) tellRules(ctx context.Context, q *Request, p *plan.Plan, a *A
 		r.project.failed.tell(ctx, "rule "+e.Rule, "a rule failed, and so was not true", "rule", e.Rule, "records", e.Rows, "operation", p.Name, "request", q.request(), "error", e.Err)
 	}
 }
+
+// Sees reports whether there is all for a caller of which a text of operations speaks.
+func (r *Revision) Sees(ctx context.Context, text string, who *store.Identity) bool {
+	if r.view(who) == &r.whole {
+		return true
+	}
+	d, err := r.document(ctx, text, who)
+	return err == nil && !d.problems.Failed()
+}

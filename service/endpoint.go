@@ -42,6 +42,7 @@ func (s *Service) endpoint(w http.ResponseWriter, r *http.Request) {
 	}
 	revision, release := s.Project.Hold()
 	defer release()
+	q.Caller = callerOf(r)
 	if bad = fill(q, revision); bad != nil {
 		s.refuse(w, media, bad)
 		return
@@ -84,7 +85,6 @@ func (s *Service) answer(w http.ResponseWriter, r *http.Request, media string, r
 	header := w.Header()
 	header.Add("Vary", "Accept")
 	header.Set("Content-Type", media+"; charset=utf-8")
-	q.Caller = callerOf(r)
 	began := time.Now()
 	answer := revision.AskInParts(r.Context(), q, func(part []byte) error {
 		_, err := w.Write(part)

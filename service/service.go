@@ -142,6 +142,7 @@ func (s *Service) plans(w http.ResponseWriter, r *http.Request) {
 		problem(w, bad.status, bad.msg, bad.fix)
 		return
 	}
+	q.Caller = callerOf(r)
 	e, faults := revision.Explain(q)
 	if faults != nil {
 		a := project.Answer{Refused: true, Faults: faults}
@@ -165,7 +166,12 @@ func (s *Service) operations(w http.ResponseWriter, r *http.Request) {
 		Text string `json:"text"`
 	}
 	list := []saved{}
-	for _, op := range s.Project.Revision().Operations {
+	revision, release := s.Project.Hold()
+	defer release()
+	for _, op := range revision.Operations {
+		if !revision.Sees(r.Context(), op.Text, whoOf(r)) {
+			continue // it speaks of what is not there for the caller
+		}
 		list = append(list, saved{op.Name, op.Text})
 	}
 	text, _ := json.Marshal(map[string]any{"operations": list})

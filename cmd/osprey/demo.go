@@ -86,9 +86,14 @@ func runDemo(ctx context.Context, c *cli.Command) error {
 		if port != 7420 {
 			url = " --url " + address
 		}
-		fmt.Fprintf(out, "  registry     %s\n  inspections  %s\n  tides        %s\n  notices      %s\n  fees         %s\n  records      %s\n\n"+
-			"Try:  bin/osprey ask%s -f demo/harbour/operations/Board.graphql --calls\nStop with Ctrl-C.\n",
-			h.RegistryURL, h.InspectionsURL, h.TidesURL, h.NoticesURL, h.FeesURL, h.RecordsURL, url)
+		fmt.Fprintf(out, "  registry     %s\n  inspections  %s\n  tides        %s\n  notices      %s\n  fees         %s\n  records      %s\n\n",
+			h.RegistryURL, h.InspectionsURL, h.TidesURL, h.NoticesURL, h.FeesURL, h.RecordsURL)
+		fmt.Fprint(out, "Keys, for --key or OSPREY_KEY; who sends none sees everything:\n")
+		for _, k := range demo.Keys {
+			fmt.Fprintf(out, "  %-38s  %s\n", k.Key, k.Who)
+		}
+		fmt.Fprintf(out, "\n"+
+			"Try:  bin/osprey ask%s -f demo/harbour/operations/Board.graphql --calls\nStop with Ctrl-C.\n", url)
 	})
 }
 

@@ -191,6 +191,7 @@ type Field struct {
 	By    *Told    // what tells which of the Parts a reference leads to; or nil
 	Is    []string // of a part: the values of By that mean it
 	Where *Told    // what else the related records must have; or nil
+	Has   []*Cond  // of Read: what the records must have of what is known of the caller
 }
 
 // Told is a stored value that tells types apart, beside the key of a reference.

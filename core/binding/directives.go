@@ -145,6 +145,8 @@ directive @for(
 directive @read(
   "The order where the caller asks for none: fields of the type, each with asc or desc. Default: the key."
   sort: [String!]
+  "What the records have anyhow, each as field: expression, in CEL over caller. Where that is null, there are none."
+  where: [String!]
 ) on FIELD_DEFINITION
 `}
 

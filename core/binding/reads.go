@@ -1,8 +1,11 @@
 package binding
 
 import (
+	"errors"
 	"slices"
+	"strings"
 
+	"osprey/core/expression"
 	"osprey/core/language"
 	"osprey/core/scalar"
 	"osprey/core/schema"
@@ -65,6 +68,7 @@ func (b *binder) rootRead(f *schema.Field, d *language.Directive) *Field {
 		}
 		part.Sort = b.sorts(language.Texts(d.Argument("sort")), part.Target, d.Pos, f.Coordinate())
 		b.arguments(f, part)
+		b.had(f, d, part)
 		b.checkOne(f, part)
 		b.keyReader(nil, f, d.Pos, part, nil)
 		parts = append(parts, part)
@@ -84,6 +88,9 @@ func (b *binder) checkOne(f *schema.Field, bound *Field) {
 		b.warn(ruleNullable, f.Pos, f.Coordinate(), "make it "+schema.Nullable(f.Type).String(), msgRequiredWhenNoRecord, f.Coordinate())
 	}
 	var given []string
+	for _, c := range bound.Has {
+		given = append(given, c.Path)
+	}
 	for _, a := range bound.Args {
 		if a.Role == Equal && !a.Many && !a.Day && schema.IsNonNull(a.Def.Type) {
 			given = append(given, a.Path)
@@ -101,6 +108,36 @@ func (b *binder) checkOne(f *schema.Field, bound *Field) {
 		b.fail(ruleUnique, f.Pos, f.Coordinate(), "make it a list, or give it a required argument for every field of a unique key", msgPromisesOneArgumentsDo, f.Coordinate(), schema.NamedOf(f.Type), bound.Target.Set)
 	}
 	bound.Single = unique
+}
+
+// had binds what the records of a read have by who asks.
+func (b *binder) had(f *schema.Field, d *language.Directive, bound *Field) {
+	for _, item := range language.Texts(d.Argument("where")) {
+		name, expr, ok := strings.Cut(item, ":")
+		if name = strings.TrimSpace(name); !ok {
+			b.fail(ruleArgument, d.Pos, f.Coordinate(), "write \"field: expression\", such as \"id: caller.id\"", msgSetForm, f.Coordinate(), item)
+			continue
+		}
+		if _, err := expression.Compile(strings.TrimSpace(expr), map[string]*expression.Type{"caller": expression.Caller}, &expression.Type{Nullable: true}); err != nil {
+			msg, fix := err.Error(), ""
+			if m := (*expression.Mistake)(nil); errors.As(err, &m) {
+				msg, fix = m.Msg, m.Fix
+			}
+			b.fail(ruleArgument, d.Pos, f.Coordinate(), fix, msgSetExpression, name, f.Coordinate(), msg)
+			continue
+		}
+		on := schema.Named(bound.Target.Type)
+		if len(bound.Only) == 1 {
+			on = bound.Only[0]
+		}
+		c := &conditions{binder: b, on: on, at: place{records: bound.Target, source: bound.Target.Source}}
+		cond := c.asked(&expression.Condition{Op: expression.CondCompare, Path: []string{name}, Is: "==", Value: strings.TrimSpace(expr)})
+		if cond == nil {
+			b.fail(ruleArgument, d.Pos, f.Coordinate(), "", msgSetNoField, f.Coordinate(), name, on, language.DidYouMean(name, leafNames(on)))
+			continue
+		}
+		bound.Has = append(bound.Has, cond)
+	}
 }
 
 // arguments binds the arguments of a read or relationship.

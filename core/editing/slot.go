@@ -133,6 +133,8 @@ func (s *Site) slot(at spot, directive string, path ...string) slot {
 		return slot{what: aSelection, on: at.owner}
 	case "within.needs":
 		return slot{what: aSelection, on: target}
+	case "read.where":
+		return slot{what: aSetting, on: target}
 	case "pair.set":
 		return slot{what: aSetting, on: s.paired(target, at.given("field")), args: at.args}
 	case "add.set", "change.set":

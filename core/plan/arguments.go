@@ -102,6 +102,13 @@ func (b *builder) arguments(f *language.Field, bound *binding.Field) arguments {
 			}
 		}
 	}
+	for _, c := range bound.Has {
+		is, p := b.compared(c, bound.Def.Coordinate(), &use.values)
+		if is == isFalse {
+			p, use.nothing = store.Predicate{Op: store.Any}, true
+		}
+		use.where = append(use.where, p)
+	}
 	if bound.Target != nil {
 		b.rule(&use, bound.Target, bound.Only)
 	}

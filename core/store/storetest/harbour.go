@@ -18,6 +18,9 @@ berths: quay_code text number int name text length_m float max_draught_dm int (q
 port_calls: id int!~ craft_imo int+ quay_code text?+ berth_number int? arrived_at time+ departed_at time? purpose text=load|unload|bunker|passengers|repair cargo_t decimal?
 pilots: id int!~ name text licence text!
 pilotage: id int!~ call_id int+ pilot_id int+ role text=lead|assist|trainee boarded_at time (call_id,pilot_id)!
+people: login text! name text email text operator_id int?+ pilot_id int?
+watches: login text imo int+ (login,imo)!
+dues: id int! operator_id int+ call_id int+ amount decimal paid_on date?
 `
 
 // InspectionsCatalogue is the document part of the harbour, as text.
