@@ -206,7 +206,7 @@ func (c *conditions) leaf(of *expression.Condition, f *Field, def *schema.Field,
 	}
 	bound.Is, bound.Many = conditionOps[of.Is], of.Is == "in"
 	holds := expressionKind(named)
-	bound.Text = holds == expression.Text
+	bound.Holds = holds
 	switch {
 	case codec == scalar.DayOfMoment || codec == scalar.FloatAsNumber:
 		return nil // what is stored is not what is compared

@@ -188,6 +188,7 @@ const (
 	msgForWrite      = "the rule of %s cannot be held to what %s writes: %s has no transactions"
 	msgForFilter     = "the rule of %s cannot be held to what %s finds: %s cannot be asked it"
 	msgForElsewhere  = "the rule of %s cannot be held to what %s adds to %s with the others"
+	msgForMixed      = "of the conditions of %s, one is told from its records alone, and so all must be, and another looks at related ones"
 	msgForFar        = "the condition of %s can neither be asked of %s nor be told from its records alone"
 )
 

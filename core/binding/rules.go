@@ -40,6 +40,7 @@ type When struct {
 	Needs *language.SelectionSet
 	Args  []*schema.Input
 	Cond  *Cond // of a type's rule: as a store can be asked it
+	far   bool  // it looks at more than comes with the records
 }
 
 // A Cond is a condition on the records of a set, or a part of one, which holds as [expression.Condition]
@@ -57,7 +58,7 @@ type Cond struct {
 	Is    store.Op
 	Many  bool
 	Enum  *Enum
-	Text  bool // values that are no texts equal nothing
+	Holds expression.Kind // what the field is to an expression: other values equal nothing
 	Value *expression.Program
 	Given string // Value as it is written
 	// Link leads to the records of an Exists; nil for nested ones, which are at Path.
@@ -178,7 +179,22 @@ func (b *binder) rule(coordinate string, directives []*language.Directive, when 
 		}
 		r.Ways = append(r.Ways, way)
 	}
+	b.decidable(r)
 	return r
+}
+
+// decidable tells of a rule of a type of whose ways one is decided on the rows, and so all are, and another
+// looks at more than comes with these.
+func (b *binder) decidable(r *Rule) {
+	if r == nil {
+		return
+	}
+	some := func(is func(w *When) bool) bool {
+		return slices.ContainsFunc(r.Ways, func(w *Way) bool { return w.When != nil && w.When.Cond != nil && is(w.When) })
+	}
+	if some(func(w *When) bool { return w.Cond.Rests() }) && some(func(w *When) bool { return w.far }) {
+		b.fail(ruleFor, r.Pos, r.On, "compare fields with values in all of them", msgForMixed, r.On)
+	}
 }
 
 // compileWhen compiles the expression of a rule; nil after telling what is wrong.
@@ -267,7 +283,7 @@ func (b *binder) typeWhen(t schema.Named, d *language.Directive) *When {
 	}
 	c := &conditions{binder: b, on: t, at: place{records: sets[0], source: sets[0].Source}}
 	w.Cond = c.cond(parts)
-	if w.Cond.Rests() && !b.ownColumns(sets[0], t, w.Expr.Needs["record"]) {
+	if w.far = !b.ownColumns(sets[0], t, w.Expr.Needs["record"]); w.far && w.Cond.Rests() {
 		b.fail(ruleFor, d.Pos, t.String(), "compare a field with a value, or put the condition on a field", msgForFar, t.String(), sets[0].Source.Name)
 		return nil
 	}

@@ -2,6 +2,7 @@ package execute
 
 import (
 	"fmt"
+	"math"
 	"time"
 
 	"osprey/core/expression"
@@ -106,14 +107,37 @@ func (r *run) ruleValues(a *plan.Arg, c *store.Column) error {
 func ruleValue(a *plan.Arg, v any) (store.Column, bool) {
 	text, isText := v.(string)
 	moment, isMoment := v.(time.Time)
+	fraction, isFraction := v.(float64)
+	whole, isWhole := v.(int64)
+	_, isBool := v.(bool)
+	fits := map[expression.Kind]bool{expression.Text: isText, expression.Moment: isMoment, expression.Int: isFraction || isWhole, expression.Float: isFraction || isWhole, expression.Bool: isBool}
 	switch {
-	case v == nil, a.Texts && !isText:
+	case !fits[a.Holds]:
 		return store.Column{}, false
+	case a.Kind == store.Int && isFraction: // 4 is below 4.5 as it is below 5
+		switch a.Op {
+		case store.Below, store.AtLeast:
+			fraction = math.Ceil(fraction)
+		case store.Above, store.AtMost:
+			fraction = math.Floor(fraction)
+		}
+		v = fraction
+	case a.Kind == store.Float && isWhole:
+		v = float64(whole)
 	case a.Enum != nil:
 		if _, known := a.Enum.Stored[text]; !known {
 			return store.Column{}, false
 		}
 		return scalarOf(schema.Symbol(text), a.Enum)
+	case isMoment && a.Kind == store.Date:
+		day := moment.UTC().Truncate(24 * time.Hour)
+		switch whole := day.Equal(moment); {
+		case !whole && a.Op == store.Is:
+			return store.Column{}, false
+		case !whole && (a.Op == store.Below || a.Op == store.AtLeast): // a day begins
+			day = day.AddDate(0, 0, 1)
+		}
+		v = day.Format(time.DateOnly)
 	case isMoment:
 		v = moment.UTC().Format(time.RFC3339Nano)
 	}

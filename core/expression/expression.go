@@ -229,7 +229,7 @@ func allowNull(a *ast.AST) {
 }
 
 // nullEqualsNothing makes comparisons of two values false where one of them is null: a == b becomes
-// dyn(a) == null || dyn(b) == null ? false : a == b, and a != b its opposite.
+// null in [dyn(a), dyn(b)] ? false : a == b, and a != b its opposite. What cannot be evaluated makes neither.
 func nullEqualsNothing(a *ast.AST) {
 	fac, next := ast.NewExprFactory(), ast.MaxID(a)
 	id := func() int64 { next++; return next }
@@ -241,10 +241,9 @@ func nullEqualsNothing(a *ast.AST) {
 		if name != operators.Equals && name != operators.NotEquals || isLiteral(args[0]) || isLiteral(args[1]) {
 			return
 		}
-		missing := func(of ast.Expr) ast.Expr {
-			return fac.NewCall(id(), operators.Equals, fac.NewCall(id(), "dyn", fac.CopyExpr(of)), fac.NewLiteral(id(), types.NullValue))
-		}
-		either := fac.NewCall(id(), operators.LogicalOr, missing(args[0]), missing(args[1]))
+		dyn := func(of ast.Expr) ast.Expr { return fac.NewCall(id(), "dyn", of) }
+		both := fac.NewList(id(), []ast.Expr{dyn(fac.CopyExpr(args[0])), dyn(fac.CopyExpr(args[1]))}, nil)
+		either := fac.NewCall(id(), operators.In, dyn(fac.NewLiteral(id(), types.NullValue)), both)
 		same := fac.NewCall(id(), name, args...)
 		e.SetKindCase(fac.NewCall(e.ID(), operators.Conditional, either, fac.NewLiteral(id(), types.Bool(name == operators.NotEquals)), same))
 	}))

@@ -225,8 +225,11 @@ type Arg struct {
 	Kind   store.Kind
 	Many   bool // a list: one of several values
 	Strict bool // a value that the field cannot hold is an error; else nothing equals it
-	Texts  bool // of a rule: values that are no texts equal nothing
-	Enum   *binding.Enum
+	// Of a rule: what the field is to an expression, whose other values equal nothing, and how it is
+	// compared.
+	Holds expression.Kind
+	Op    store.Op
+	Enum  *binding.Enum
 	// Day says that the value is a day and the field a moment: the beginning of
 	// the day is compared, or that of the next.
 	Day Day

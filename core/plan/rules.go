@@ -302,7 +302,7 @@ func (b *builder) compared(c *binding.Cond, on string, values *[]*Arg) (outcome,
 	case is == isNull || is == failed:
 		return isFalse, store.Predicate{}
 	}
-	arg := &Arg{Name: on, Rule: c.Value, Literal: &language.EnumValue{Name: c.Given}, Column: len(*values), Path: c.Path, Kind: c.Kind, Many: c.Many, Enum: c.Enum, Texts: c.Text}
+	arg := &Arg{Name: on, Rule: c.Value, Literal: &language.EnumValue{Name: c.Given}, Column: len(*values), Path: c.Path, Kind: c.Kind, Many: c.Many, Enum: c.Enum, Holds: c.Holds, Op: c.Is}
 	*values = append(*values, arg)
 	p := store.Predicate{Op: c.Is, Path: c.Path, Kind: c.Kind, Many: c.Many, Value: arg.Column}
 	switch {

@@ -91,6 +91,12 @@ type Outcome struct {
 // Ask answers an operation.
 func (e *Engine) Ask(t testing.TB, text string, variables map[string]any) Outcome {
 	t.Helper()
+	return e.AskAs(t, nil, text, variables)
+}
+
+// AskAs answers an operation of a caller; nil stands for nobody.
+func (e *Engine) AskAs(t testing.TB, who *store.Identity, text string, variables map[string]any) Outcome {
+	t.Helper()
 	doc, problems := language.Parse(language.NewSource("", text))
 	if !problems.Failed() {
 		problems = validate.Document(e.schema, doc)
@@ -110,7 +116,7 @@ func (e *Engine) Ask(t testing.TB, text string, variables map[string]any) Outcom
 			t.Fatalf("%s\n%v", text, err)
 		}
 	}
-	p := plan.Build(e.bound, doc, op, vars, func(source string, reads []*store.Read) (store.Request, error) {
+	p := plan.BuildFor(&plan.Viewer{Schema: e.schema, Who: who}, e.bound, doc, op, vars, func(source string, reads []*store.Read) (store.Request, error) {
 		catalogue := e.bound.Sources[source].Catalogue
 		if catalogue == nil {
 			return nil, store.NotReady(nil)
@@ -124,7 +130,7 @@ func (e *Engine) Ask(t testing.TB, text string, variables map[string]any) Outcom
 		}
 	}
 	_ = p.String()
-	result := execute.Run(context.Background(), p, vars, execute.Options{Caller: &store.Caller{}, MaxPage: 1000, MaxWrites: 1000})
+	result := execute.Run(context.Background(), p, vars, execute.Options{Caller: &store.Caller{Who: who}, MaxPage: 1000, MaxWrites: 1000})
 	defer result.Free()
 	out := Outcome{Data: string(result.Data), Plan: p, Requests: append([]execute.StoreRequest{}, result.Requests...)}
 	for _, c := range out.Requests {

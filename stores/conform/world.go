@@ -28,6 +28,7 @@ type WorldType struct {
 	Inside            []string   // the fields that are inside the field doc, a document or JSON
 	Told              bool       // the schema has fields for those of the references, too
 	Records           []Record
+	Rule              string // a directive that says who may see which records; or ""
 }
 
 // At returns the path of a field.
@@ -210,7 +211,7 @@ func (w *World) Schema() string {
 	b.WriteString(w.Types[0].Name + " | " + w.Types[1].Name + " | " + w.Types[len(w.Types)-1].Name + "\n")
 	b.WriteString("type Mark { label: String to: " + w.Types[0].Name + " @related(here: \"to_id\", there: \"id\") }\n")
 	for _, t := range w.Types {
-		fmt.Fprintf(&b, "type %s implements Item @stored(in: %q, as: %q, key: \"id\") {\n  id: ID!\n  name: String @at(path: %q)\n  n: Int @at(path: %q)\n", t.Name, t.Source, t.Set, t.At("name"), t.At("n"))
+		fmt.Fprintf(&b, "type %s implements Item @stored(in: %q, as: %q, key: \"id\") %s{\n  id: ID!\n  name: String @at(path: %q)\n  n: Int @at(path: %q)\n", t.Name, t.Source, t.Set, t.Rule, t.At("name"), t.At("n"))
 		fmt.Fprintf(&b, "  any: Item @related(here: %q, there: \"id\") @kind(by: %q)\n", t.At("any_id"), t.At("any_kind"))
 		b.WriteString("  twice: Int @computed(expr: \"record.n * 2\")\n  size: Int @computed(expr: \"record.mentions.size() + record.twice\")\n")
 		fmt.Fprintf(&b, "  about(n: Int = 1): String @computed(by: \"calc.about\", needs: \"id %s { name n } twice\")\n", t.Refs[0].Name)
