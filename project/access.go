@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"osprey/access"
+	"osprey/core/binding"
 	"osprey/core/language"
 )
 
@@ -26,6 +27,10 @@ func checkAccess(config *Config, src *language.Source, problems *language.Proble
 	a.Nobody = cmp.Or(a.Nobody, "refused")
 	if known := []string{"refused", "allowed"}; !slices.Contains(known, a.Nobody) {
 		wrong("nobody:", "", "nobody is %q; there are %s", a.Nobody, strings.Join(known, ", "))
+	}
+	a.Rules = cmp.Or(a.Rules, "optional")
+	if known := []string{"optional", "required"}; !slices.Contains(known, a.Rules) {
+		wrong("rules:", "", "rules is %q; there are %s", a.Rules, strings.Join(known, ", "))
 	}
 	for _, id := range sortedNames(a.Keys) {
 		k := a.Keys[id]
@@ -66,6 +71,25 @@ func checkAccess(config *Config, src *language.Source, problems *language.Proble
 			}
 		}
 	}
+}
+
+// unruled returns what holds for types without a rule, and which roles callers can have, if that is known.
+func (c *Config) unruled() (u binding.Unruled) {
+	a := c.Access
+	if a == nil {
+		return u
+	}
+	u.Required, u.Roles = a.Rules == "required", a.Unruled
+	if a.Tokens != nil || a.Header != nil || c.Records != nil {
+		return u
+	}
+	u.Known = append(slices.Clone(a.NobodyRoles), a.Admin...)
+	for _, k := range a.Keys {
+		if k != nil {
+			u.Known = append(u.Known, k.Roles...)
+		}
+	}
+	return u
 }
 
 // untilOf reads when a key ends; the zero time for never.

@@ -88,6 +88,10 @@ type AccessConfig struct {
 	// The roles that run the service: they publish, and are told what is asked and what stores are sent, in
 	// place of what administration and statements say.
 	Admin []string `yaml:"admin" form:"list of roles"`
+	// Whether each type that is stored must have a rule, or it is an error.
+	Rules string `yaml:"rules" default:"optional" form:"optional, required"`
+	// The roles that see types without a rule; without it, all callers do.
+	Unruled []string `yaml:"unruledRoles" form:"list of roles"`
 	// Keys of client programs, by their ids, beside those that are kept in records.
 	Keys map[string]*KeyConfig `yaml:"keys" form:"ids, each with a key"`
 	// Tokens that somebody else has signed (JWT, RFC 7519).

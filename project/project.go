@@ -288,7 +288,7 @@ func (p *Project) build() (*schema.Schema, *binding.Bound, Findings) {
 	for name, source := range p.Sources {
 		sources[name] = source.bind()
 	}
-	s, bound, problems := binding.Resolve(p.all(), sources)
+	s, bound, problems := binding.ResolveFor(p.Own.unruled(), p.all(), sources)
 	findings := append(p.waiting(bound), placed(problems, s.Source)...)
 	p.described.place(findings)
 	if bound == nil || findings.Failed() {

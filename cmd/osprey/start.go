@@ -75,6 +75,9 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, 
 	if listen == "" {
 		listen = defaultListen
 	}
+	if p.Own.Access == nil && !onLoopback(listen) {
+		return fmt.Errorf("%s can be reached from other machines, and nothing says who may ask what\n  → write access: into osprey.yaml: { nobody: allowed } lets everybody ask everything; osprey help access says more", listen)
+	}
 	l, err := net.Listen("tcp", listen)
 	if err != nil {
 		return cannotListen(listen, err)
@@ -90,12 +93,25 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, 
 	}
 	go p.Follow(ctx)
 	fmt.Fprintf(c.Root().ErrWriter, "osprey: serving %s\n  console   %s/console/\n  endpoint  %s/graphql\n", dir, address, address)
+	if p.Own.Access == nil {
+		fmt.Fprintln(c.Root().ErrWriter, "osprey: EVERYBODY on this machine may ask everything, change everything, and publish: osprey.yaml has no access:\n  → osprey help access says how callers are known")
+	}
 	listening(address)
 	if err := followFiles(ctx, c, p, watch || p.Own.Watch); err != nil {
 		return err
 	}
 	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Own.Limits.Body), Listen: listen, Keeper: keeper})
 	return s.Serve(ctx, l, service.Stop{Drain: drainOf(p.Own, l.Addr())})
+}
+
+// onLoopback reports whether an address is reached from this machine alone.
+func onLoopback(listen string) bool {
+	host, _, err := net.SplitHostPort(listen)
+	if err != nil {
+		return true // which is told when it is listened to
+	}
+	ip := net.ParseIP(host)
+	return host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
 // followFiles reads the project's files again on SIGHUP and, if they are watched, when they change.

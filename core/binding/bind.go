@@ -38,15 +38,16 @@ const (
 // Bind reads the binding directives of a schema. The bound schema can be used
 // if none of the problems is an error.
 func Bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Problems) {
-	bound, problems, _ := bind(s, sources)
+	bound, problems, _ := bind(Unruled{}, s, sources)
 	return bound, problems
 }
 
 // bind is [Bind]. It also returns the coordinates of what supplied types have and
 // cannot be.
-func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Problems, []string) {
+func bind(unruled Unruled, s *schema.Schema, sources map[string]*Source) (*Bound, language.Problems, []string) {
 	b := &binder{
 		bound:   &Bound{Schema: s, Sources: sources, records: map[schema.Named]*Records{}, roots: map[*schema.Field]*Field{}},
+		unruled: unruled,
 		apart:   map[*schema.Input]bool{},
 		shows:   map[string][][]*schema.Field{},
 		enums:   map[*schema.Enum]*Enum{},
@@ -84,6 +85,7 @@ func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 		b.warn(ruleNotYet, s.Subscription.Pos, s.Subscription.Name, "leave it out, unless other tools need it", msgSubscriptions, s.Subscription.Name)
 	}
 	b.withins()
+	b.around()
 	b.cycles()
 	b.crossings()
 	b.bound.shows = b.shows
@@ -93,6 +95,7 @@ func bind(s *schema.Schema, sources map[string]*Source) (*Bound, language.Proble
 
 type binder struct {
 	bound    *Bound
+	unruled  Unruled
 	enums    map[*schema.Enum]*Enum
 	nested   map[nestedKey]*Object
 	filters  map[filterKey]*Filter

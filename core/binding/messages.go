@@ -188,6 +188,13 @@ const (
 	msgForWrite      = "the rule of %s cannot be held to what %s writes: %s has no transactions"
 	msgForFilter     = "the rule of %s cannot be held to what %s finds: %s cannot be asked it"
 	msgForElsewhere  = "the rule of %s cannot be held to what %s adds to %s with the others"
+	msgForNone       = "%s has no rule, and access.rules in osprey.yaml says that all types have one"
+	msgForRole       = "the rule of %s names the role %q, which no key in osprey.yaml has%s"
+	msgForNobody     = "nobody fits the rule of %s"
+	msgForRows       = "the rule of %s is decided on the records, since no store is asked %s: lists are read as a whole, and put in order and cut here"
+	msgForInterface  = "%s has a rule, and %s has none"
+	msgForComputed   = "%s has no rule, and is computed of %s, which has one"
+	msgForSame       = "%s has no rule, and shows what %s does: both are %s.%s"
 	msgForMixed      = "of the conditions of %s, one is told from its records alone, and so all must be, and another looks at related ones"
 	msgForFar        = "the condition of %s can neither be asked of %s nor be told from its records alone"
 )

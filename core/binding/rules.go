@@ -123,6 +123,9 @@ func (b *binder) rules() {
 				b.bound.typeRules[o] = append(b.bound.typeRules[o], r)
 			}
 		}
+		if len(b.bound.typeRules[o]) == 0 && b.bound.records[o] != nil {
+			b.noRule(o)
+		}
 		for _, f := range o.Fields {
 			for _, of := range append([]schema.Named{o}, interfacesOf(o)...) {
 				if r := b.bound.rules[of.String()+"."+f.Name]; r != nil {
@@ -130,6 +133,28 @@ func (b *binder) rules() {
 				}
 			}
 		}
+	}
+}
+
+// Unruled says what holds for types that are stored and have no rule.
+type Unruled struct {
+	Roles    []string // callers must have one of them; nil for all callers
+	Required bool     // it is an error
+	Known    []string // the roles that callers can have; nil if nobody knows
+}
+
+// noRule gives a type that has no rule what is said of such.
+func (b *binder) noRule(o *schema.Object) {
+	if b.unruled.Required {
+		b.fail(ruleFor, o.Pos, o.Name, "write @for(roles: …), or @for(when: \"true\") if it is for everybody", msgForNone, o)
+	}
+	if b.unruled.Roles != nil {
+		r := b.bound.rules[o.Name]
+		if r == nil {
+			r = &Rule{On: o.Name, Pos: o.Pos, Ways: []*Way{{Roles: b.unruled.Roles}}}
+			b.bound.rules[o.Name] = r
+		}
+		b.bound.typeRules[o] = []*Rule{r}
 	}
 }
 

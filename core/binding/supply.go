@@ -26,6 +26,11 @@ const SuppliedName = "(supplied)"
 //
 // The schema is nil, or has errors, if it cannot be bound.
 func Resolve(texts []schema.Text, sources map[string]*Source) (*schema.Schema, *Bound, language.Problems) {
+	return ResolveFor(Unruled{}, texts, sources)
+}
+
+// ResolveFor is [Resolve] where types without a rule have one, or must have one.
+func ResolveFor(unruled Unruled, texts []schema.Text, sources map[string]*Source) (*schema.Schema, *Bound, language.Problems) {
 	knows := abilities{
 		folds: func(source string) bool {
 			known := sources[source]
@@ -43,7 +48,7 @@ func Resolve(texts []schema.Text, sources map[string]*Source) (*schema.Schema, *
 		if problems.Failed() {
 			return s, nil, problems
 		}
-		bound, more, refused := bind(s, sources)
+		bound, more, refused := bind(unruled, s, sources)
 		before := len(without)
 		for _, coordinate := range refused {
 			without[coordinate] = true

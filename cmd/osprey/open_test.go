@@ -1,0 +1,36 @@
+package main_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"osprey/demo/demotest"
+)
+
+// TestOpenToOthers has a service say who may ask, or be reached from its own machine alone.
+func TestOpenToOthers(t *testing.T) {
+	project := func(access string) string {
+		return demotest.Folder(t, map[string]string{
+			"osprey.yaml":      fmt.Sprintf("sources:\n  a: { kind: files, folder: data }\n%s", access),
+			"data/boats.json":  `[{"id": 1}]`,
+			"schema/a.graphql": `type Query { boats: [Boat!] @read } type Boat @stored(in: "a", as: "boats", key: "id") { id: ID! }`,
+		})
+	}
+	for _, listen := range []string{"0.0.0.0:0", ":0", "[::]:0"} {
+		_, errs, code := osprey(t, "start", project(""), "--listen", listen)
+		if code == 0 || !strings.Contains(errs, "can be reached from other machines, and nothing says who may ask what") || !strings.Contains(errs, "{ nobody: allowed }") {
+			t.Errorf("a service that listens at %s ends with %d: %s", listen, code, errs)
+		}
+	}
+	address, _, said := served(t, project(""))
+	if got := answerAt(t, address, "{ boats { id } }"); got != `{"data":{"boats":[{"id":"1"}]}}` || !strings.Contains(said.String(), "EVERYBODY on this machine may ask everything") {
+		t.Errorf("on this machine alone: %s\n%s", got, said)
+	}
+	// With a word of who may ask, it is let to listen: here, where another does so already.
+	_, port, _ := strings.Cut(address, ":")
+	_, errs, code := osprey(t, "start", project("access: { nobody: allowed }\n"), "--listen", "0.0.0.0:"+port)
+	if code == 0 || strings.Contains(errs, "nothing says who may ask") || strings.Contains(errs, "EVERYBODY") {
+		t.Errorf("with a word of who may ask, it ends with %d: %s", code, errs)
+	}
+}
