@@ -42,6 +42,22 @@ func (e Errors) Error() string {
 	return fmt.Sprintf("call %d: %v (%d in all)", first, e[first], len(e))
 }
 
+// A Caller is who asks, as far as the service has found out: see docs/access.md.
+type Caller struct {
+	ID, Name string // "" of nobody
+	Roles    []string
+	Claims   map[string]any // of a token, as decoded JSON
+}
+
+// CallerOf returns who asks, in a function of the program, by its context.
+func CallerOf(ctx context.Context) Caller {
+	c := store.CallerOf(ctx)
+	if c == nil || c.Who == nil {
+		return Caller{}
+	}
+	return Caller{ID: c.Who.ID, Name: c.Who.Name, Roles: slices.Clone(c.Who.Roles), Claims: maps.Clone(c.Who.Claims)}
+}
+
 // Func makes a function for fields with @computed(by: name), where name is a
 // source and a name with a dot between, such as harbour.label. It is always
 // given all calls that there are, each different one once, and returns a result

@@ -204,6 +204,8 @@ type Operation struct {
 	// Once is a key under which a mutation is done once, however often it is asked, where the
 	// project keeps such keys (idempotency in osprey.yaml); "" does it each time.
 	Once string
+	// Caller is who asks, by which rules are told and whom functions see; nil is nobody.
+	Caller *Caller
 }
 
 // An Answer is the response to an operation.
@@ -299,6 +301,9 @@ func (s *Service) Ask(ctx context.Context, op Operation) (*Answer, error) {
 // request returns an operation as the project takes it.
 func (op *Operation) request(revision *project.Revision) (*project.Request, error) {
 	asked := &project.Request{Query: op.Text, OperationName: op.Name, Once: op.Once}
+	if c := op.Caller; c != nil {
+		asked.Caller = &store.Caller{ID: c.ID, Who: &store.Identity{ID: c.ID, Name: c.Name, Roles: c.Roles, Claims: c.Claims}}
+	}
 	if op.Text == "" {
 		text, err := revision.Saved(op.Name)
 		if err != nil {

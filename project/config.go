@@ -100,6 +100,14 @@ type AccessConfig struct {
 	Header *HeaderConfig `yaml:"header"`
 }
 
+// ToldConfig is the headers by which a service is told who asks.
+type ToldConfig struct {
+	// The header that has the id of the caller.
+	ID string `yaml:"id" form:"name of a header"`
+	// The header that has the roles, with commas between.
+	Roles string `yaml:"roles" form:"name of a header"`
+}
+
 // KeyConfig is a key of a client program.
 type KeyConfig struct {
 	// The name of the client program.
@@ -219,6 +227,8 @@ type SourceConfig struct {
 	Headers map[string]string `yaml:"headers" form:"names with values" kinds:"rest functions"`
 	// Names of headers that are passed on from the caller's request.
 	Forward []string `yaml:"forward" form:"list of header names" kinds:"rest functions"`
+	// Headers that say who asks, as far as access has found out.
+	Caller *ToldConfig `yaml:"caller" kinds:"rest functions"`
 	// How often a request is made again that failed in a way that may pass: no connection, 429, 5xx.
 	Retries *Count `yaml:"retries" default:"2" kinds:"rest"`
 	// What the service answers: plain JSON, or documents of JSON:API 1.1.

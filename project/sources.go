@@ -18,6 +18,7 @@ import (
 	"osprey/stores/functions"
 	"osprey/stores/guard"
 	"osprey/stores/relational"
+	"osprey/stores/remote"
 	"osprey/stores/rest"
 )
 
@@ -77,7 +78,15 @@ func openFiles(dir string, c *SourceConfig) (store.Source, error) {
 }
 
 func openFunctions(_ string, c *SourceConfig) (store.Source, error) {
-	return opened(functions.Open(functions.Config{URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: time.Duration(c.Timeout), MaxBytes: int64(c.MaxAnswer)}))
+	return opened(functions.Open(functions.Config{URL: c.URL, Headers: c.Headers, Forward: c.Forward, Tell: c.tell(), Timeout: time.Duration(c.Timeout), MaxBytes: int64(c.MaxAnswer)}))
+}
+
+// tell returns the headers by which a service is told who asks.
+func (c *SourceConfig) tell() remote.Tell {
+	if c.Caller == nil {
+		return remote.Tell{}
+	}
+	return remote.Tell{ID: c.Caller.ID, Roles: c.Caller.Roles}
 }
 
 func openREST(_ string, c *SourceConfig) (store.Source, error) {
@@ -90,7 +99,7 @@ func openREST(_ string, c *SourceConfig) (store.Source, error) {
 	if c.Format != "" && c.Format != "json" && c.Format != "jsonapi" {
 		return nil, fmt.Errorf("format is %q; there are json and jsonapi", c.Format)
 	}
-	config := rest.Config{Retries: retries, MaxRecords: int(c.MaxRecords), JSONAPI: c.Format == "jsonapi", URL: c.URL, Headers: c.Headers, Forward: c.Forward, Timeout: time.Duration(c.Timeout), Concurrency: int(c.Concurrency), MaxBytes: int64(c.MaxAnswer)}
+	config := rest.Config{Retries: retries, MaxRecords: int(c.MaxRecords), JSONAPI: c.Format == "jsonapi", URL: c.URL, Headers: c.Headers, Forward: c.Forward, Tell: c.tell(), Timeout: time.Duration(c.Timeout), Concurrency: int(c.Concurrency), MaxBytes: int64(c.MaxAnswer)}
 	var wrong []error
 	for _, name := range sortedNames(c.Sets) {
 		from := c.Sets[name]

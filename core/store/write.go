@@ -65,6 +65,19 @@ func WithTx(ctx context.Context, tx any) context.Context { return context.WithVa
 // TxOf returns the transaction in which a function takes part; nil if it does in none.
 func TxOf(ctx context.Context) any { return ctx.Value(txKey{}) }
 
+type callerKey struct{}
+
+// WithCaller returns a context for a function that is called for a caller.
+func WithCaller(ctx context.Context, c *Caller) context.Context {
+	return context.WithValue(ctx, callerKey{}, c)
+}
+
+// CallerOf returns the caller for whom a function is called; nil for nobody in particular.
+func CallerOf(ctx context.Context) *Caller {
+	c, _ := ctx.Value(callerKey{}).(*Caller)
+	return c
+}
+
 // Ahead is what a session has that can be asked for what was added in the same breath as it is
 // added.
 type Ahead interface {

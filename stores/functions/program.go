@@ -57,13 +57,13 @@ func (p *Program) Close() error { return nil }
 
 // call calls the function of the calls, which is one: a request is of one
 // function. A function that does not end in time is left behind.
-func (p *Program) call(ctx context.Context, _ *store.Caller, calls []call) ([]Result, error) {
+func (p *Program) call(ctx context.Context, caller *store.Caller, calls []call) ([]Result, error) {
 	name := calls[0].function
 	timeout := p.Timeout
 	if timeout <= 0 {
 		timeout = store.DefaultTimeout
 	}
-	ctx, cancel := context.WithTimeout(ctx, timeout)
+	ctx, cancel := context.WithTimeout(store.WithCaller(ctx, caller), timeout)
 	defer cancel()
 	inputs := make([][]byte, len(calls))
 	for i, c := range calls {

@@ -22,6 +22,7 @@ type Config struct {
 	URL      string            // to which all calls are posted
 	Headers  map[string]string // sent with each request; values may be secrets
 	Forward  []string          // headers passed on from the caller's request
+	Tell     remote.Tell       // headers that say who asks
 	Timeout  time.Duration     // for each request; default [store.DefaultTimeout]
 	MaxBytes int64             // largest answer that is read; default 16 MiB
 }
@@ -46,7 +47,7 @@ func Open(c Config) (*Remote, error) {
 	if c.MaxBytes <= 0 {
 		c.MaxBytes = 16 << 20
 	}
-	service, err := remote.New(c.URL, c.Headers, c.Forward, c.Timeout)
+	service, err := remote.New(c.URL, c.Headers, c.Forward, c.Tell, c.Timeout)
 	if err != nil {
 		return nil, err
 	}

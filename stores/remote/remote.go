@@ -22,13 +22,18 @@ type Service struct {
 	Base    *url.URL
 	headers map[string]string
 	forward []string
+	tell    Tell
 	timeout time.Duration
 }
+
+// Tell has the names of the headers by which a service is told who asks; "" for none. They have what Osprey
+// has found out, and never what the caller's request had in a header of that name.
+type Tell struct{ ID, Roles string }
 
 // New returns a service at an address, to which headers are sent, whose values
 // may be secrets, and the headers called forward passed on from the caller's
 // request.
-func New(address string, headers map[string]string, forward []string, timeout time.Duration) (*Service, error) {
+func New(address string, headers map[string]string, forward []string, tell Tell, timeout time.Duration) (*Service, error) {
 	base, err := url.Parse(address)
 	if err != nil || base.Host == "" || base.Scheme != "http" && base.Scheme != "https" {
 		return nil, errors.New("the address is not of the form http://host/path")
@@ -36,7 +41,7 @@ func New(address string, headers map[string]string, forward []string, timeout ti
 	if base.RawQuery != "" || base.Fragment != "" {
 		return nil, errors.New("the address has a query, which belongs into the templates of its reads, or a fragment")
 	}
-	return &Service{base, headers, forward, timeout}, nil
+	return &Service{base, headers, forward, tell, timeout}, nil
 }
 
 // ErrElsewhere is the cause of a request that was redirected to another origin:
@@ -151,6 +156,11 @@ func (s *Service) NewRequest(ctx context.Context, from *store.Caller, method, ad
 			req.Header[name] = slices.Clone(v)
 		}
 	}
+	if from != nil && from.Who != nil {
+		s.tells(req.Header, from.Who)
+	} else {
+		s.tells(req.Header, &store.Identity{})
+	}
 	req.Header.Set("Accept", accept)
 	for name, v := range s.headers {
 		req.Header.Set(name, v)
@@ -158,9 +168,44 @@ func (s *Service) NewRequest(ctx context.Context, from *store.Caller, method, ad
 	return req, nil
 }
 
+// tells says in headers who asks. What a header cannot have stands there as in an address (RFC 3986, section
+// 2.1), and so does a comma in the name of a role.
+func (s *Service) tells(header http.Header, who *store.Identity) {
+	put := func(name, value string) {
+		if name == "" {
+			return
+		}
+		header.Del(name)
+		if value != "" {
+			header.Set(name, value)
+		}
+	}
+	put(s.tell.ID, escaped(who.ID, "%"))
+	roles := make([]string, len(who.Roles))
+	for i, role := range who.Roles {
+		roles[i] = escaped(role, "%,")
+	}
+	put(s.tell.Roles, strings.Join(roles, ", "))
+}
+
+func escaped(text, also string) string {
+	var b strings.Builder
+	for i := range len(text) {
+		if c := text[i]; c <= ' ' || c >= 0x7f || strings.IndexByte(also, c) >= 0 {
+			fmt.Fprintf(&b, "%%%02X", c)
+		} else {
+			b.WriteByte(c)
+		}
+	}
+	return b.String()
+}
+
 // OfCaller reports whether a request carries a header of the caller's that says
 // who it is; those that trace it do not.
 func (s *Service) OfCaller(r *http.Request) bool {
+	if s.tell.ID != "" && r.Header.Get(s.tell.ID) != "" {
+		return true
+	}
 	for _, name := range s.forward {
 		switch http.CanonicalHeaderKey(name) {
 		case "X-Request-Id", "Traceparent", "Tracestate":

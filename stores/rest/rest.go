@@ -25,6 +25,7 @@ type Config struct {
 	URL         string            // where all paths begin: https://host/base
 	Headers     map[string]string // sent with each request; values may be secrets
 	Forward     []string          // headers passed on from the caller's request
+	Tell        remote.Tell       // headers that say who asks
 	Timeout     time.Duration     // for each request; default [store.DefaultTimeout]
 	Concurrency int               // most requests at once; default 8
 	MaxBytes    int64             // largest answer that is read; default 16 MiB
@@ -104,7 +105,7 @@ func Open(c Config) (*Source, error) {
 	if c.Timeout <= 0 {
 		c.Timeout = store.DefaultTimeout
 	}
-	service, err := remote.New(c.URL, c.Headers, c.Forward, c.Timeout)
+	service, err := remote.New(c.URL, c.Headers, c.Forward, c.Tell, c.Timeout)
 	if err != nil {
 		return nil, err
 	}
