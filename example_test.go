@@ -112,6 +112,8 @@ func ExampleService() {
 	//   port (program)  tugs
 	//     • tugs(lengthM, draughtDm, wind: 3)
 	//         for berths.tugs
+	//
+	// costs 21: 10 for each store request, and 1 for each 10 records that are expected
 }
 
 // A scalar of one's own is read from what callers give, and written as they see

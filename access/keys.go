@@ -13,6 +13,7 @@ import (
 
 	"github.com/hashicorp/golang-lru/v2/expirable"
 	"golang.org/x/crypto/argon2"
+	"golang.org/x/sync/singleflight"
 	"golang.org/x/time/rate"
 
 	"osprey/core/store"
@@ -99,6 +100,8 @@ type keys struct {
 	used   func(id string)
 	right  *expirable.LRU[[sha256.Size]byte, string] // hashes of keys that were right, by what was sent
 
+	looking singleflight.Group
+
 	mu     sync.Mutex // guards what follows
 	wrong  map[string]*rate.Limiter
 	hashes chan struct{} // so many are made at once
@@ -145,16 +148,28 @@ func (k *keys) identify(sent string, now time.Time) (*store.Identity, *Refusal) 
 	}
 	sum := sha256.Sum256([]byte(sent))
 	if known, ok := k.right.Get(sum); !ok || known != key.Hash {
-		if !k.limiter(id).Allow() {
+		// Those who send the same at once wait for one of them.
+		found, _, _ := k.looking.Do(string(sum[:])+key.Hash, func() (any, error) {
+			if known, ok := k.right.Get(sum); ok && known == key.Hash {
+				return http.StatusOK, nil
+			}
+			if !k.limiter(id).Allow() {
+				return http.StatusTooManyRequests, nil
+			}
+			k.hashes <- struct{}{}
+			defer func() { <-k.hashes }()
+			if !fits(secret, key.Hash) {
+				return http.StatusUnauthorized, nil
+			}
+			k.right.Add(sum, key.Hash)
+			return http.StatusOK, nil
+		})
+		switch found {
+		case http.StatusTooManyRequests:
 			return nil, &Refusal{http.StatusTooManyRequests, "too many wrong keys", "wait a second", "wrong secrets for the key " + id}
-		}
-		k.hashes <- struct{}{}
-		right := fits(secret, key.Hash)
-		<-k.hashes
-		if !right {
+		case http.StatusUnauthorized:
 			return refused("a wrong secret for the key " + id)
 		}
-		k.right.Add(sum, key.Hash)
 	}
 	if !key.Until.IsZero() && now.After(key.Until) {
 		return nil, unknown("the key has ended", "ask who runs the service for a new one", "the key "+id+" has ended")

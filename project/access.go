@@ -75,10 +75,10 @@ func checkAccess(config *Config, src *language.Source, problems *language.Proble
 
 // unruled returns what holds for types without a rule, and which roles callers can have, if that is known.
 func (c *Config) unruled() (u binding.Unruled) {
-	a := c.Access
-	if a == nil {
+	if c == nil || c.Access == nil {
 		return u
 	}
+	a := c.Access
 	u.Required, u.Roles = a.Rules == "required", a.Unruled
 	if a.Tokens != nil || a.Header != nil || c.Records != nil {
 		return u

@@ -3,6 +3,7 @@ package project
 import (
 	"encoding/json"
 	"slices"
+	"strconv"
 
 	"osprey/core/execute"
 	"osprey/core/language"
@@ -110,7 +111,8 @@ func (a *Answer) Rest(calls bool) []byte {
 func (a *Answer) appendEnd(buf []byte, calls bool) []byte {
 	if calls && !a.Refused {
 		text, _ := json.Marshal(a.RequestsJSON())
-		buf = append(append(append(buf, `,"extensions":{"calls":`...), text...), '}')
+		buf = append(append(append(buf, `,"extensions":{"calls":`...), text...), `,"cost":`...)
+		buf = append(strconv.AppendInt(buf, a.asked.cost(a.by.allowed(nil)), 10), '}')
 	}
 	return append(buf, '}')
 }

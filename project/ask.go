@@ -20,6 +20,8 @@ type Request struct {
 	Variables     map[string]any `json:"variables,omitempty"` // decoded with json.Decoder.UseNumber
 
 	Caller *store.Caller `json:"-"` // who asks; nil for nobody in particular
+	// Admit lets the operation run, or not; nil lets it.
+	Admit Admission `json:"-"`
 	// Once is a key under which a mutation is done once, however often it is sent; "" for one
 	// that is done each time.
 	Once string `json:"-"`
@@ -51,6 +53,8 @@ const (
 	CodeDenied    = "DENIED"
 	CodeReused    = "REUSED"
 	CodeUnknown   = "UNKNOWN_CALLER"
+	CodeRate      = "TOO_MANY_REQUESTS"
+	CodeShed      = "OVERLOADED"
 	CodeLimit     = execute.Limit
 )
 
@@ -71,11 +75,21 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 	if faults != nil {
 		return refused(faults...)
 	}
-	p, limits := x.plan, &r.Config.Limits
-	if fault := x.beyond(limits); fault != nil {
+	p, limits := x.plan, r.allowed(q.who())
+	if fault := x.beyond(&limits.Limits, &r.Config.Limits); fault != nil {
 		return refused(*fault)
 	}
-	if x.timed {
+	if fault := x.costs(limits); fault != nil {
+		return refused(*fault)
+	}
+	if q.Admit != nil {
+		done, fault := q.Admit(int64(limits.rate), func() int64 { return x.cost(limits) })
+		if fault != nil {
+			return refused(*fault)
+		}
+		defer done()
+	}
+	if x.timed || limits.Timeout < r.Config.Limits.Timeout {
 		var cancel context.CancelFunc
 		ctx, cancel = context.WithDeadline(ctx, start.Add(time.Duration(limits.Timeout)))
 		defer cancel()
@@ -162,6 +176,7 @@ type asked struct {
 	*operation
 	vars map[string]schema.Value
 	variant
+	costing int64 // what it costs; 0 until it is estimated
 }
 
 // read reads a request, or says why it is refused. Of one that is, what was asked is returned as
@@ -187,17 +202,17 @@ func (r *Revision) read(ctx context.Context, q *Request) (*asked, []Fault) {
 		}
 		return &asked{parsed: d, operation: o}, []Fault{{Message: v.plan.Refused, Code: code, Locations: []language.Position{d.source.Position(o.def.Pos)}}}
 	}
-	return &asked{d, o, vars, v}, nil
+	return &asked{parsed: d, operation: o, vars: vars, variant: v}, nil
 }
 
 // beyond says in what way an operation asks for more than it may; nil if it does
 // not.
-func (x *asked) beyond(limits *Limits) *Fault {
+func (x *asked) beyond(limits, usual *Limits) *Fault {
 	if limit := int(limits.StoreRequests); limit > 0 && x.plan.Requests() > limit {
 		return &Fault{Message: fmt.Sprintf("the operation takes %s, and the limit is %d", plan.Count(x.plan.Requests(), "store request"), limit), Code: CodeLimit,
 			Fix: "ask for less at once, or raise limits.storeRequests in osprey.yaml; osprey explain shows the requests"}
 	}
-	if !x.many {
+	if !x.many && limits.Records >= usual.Records {
 		return nil
 	}
 	if n := x.plan.MostRecords(x.vars, int64(limits.Page)); n > int64(limits.Records) {

@@ -92,12 +92,36 @@ type AccessConfig struct {
 	Rules string `yaml:"rules" default:"optional" form:"optional, required"`
 	// The roles that see types without a rule; without it, all callers do.
 	Unruled []string `yaml:"unruledRoles" form:"list of roles"`
+	// What callers with a role may cost, by the names of roles, in place of what limits says. Of one with several,
+	// the most.
+	Roles map[string]*RoleConfig `yaml:"roles" form:"roles, each with limits"`
 	// Keys of client programs, by their ids, beside those that are kept in records.
 	Keys map[string]*KeyConfig `yaml:"keys" form:"ids, each with a key"`
 	// Tokens that somebody else has signed (JWT, RFC 7519).
 	Tokens *TokensConfig `yaml:"tokens"`
 	// A header by which a trusted proxy says who asks.
 	Header *HeaderConfig `yaml:"header"`
+}
+
+// RoleConfig is what callers with a role may cost.
+type RoleConfig struct {
+	// How much each of them may cost a second, in the same measure: beyond, it is refused with 429, and told
+	// when to come back. What is not used is saved for ten seconds.
+	Rate Count `yaml:"rate" default:"no bound"`
+	// The most that an operation may cost.
+	Cost Count `yaml:"cost" default:"that of limits"`
+	// How deep its fields may be nested.
+	Depth Count `yaml:"depth" default:"that of limits"`
+	// How often one field may be asked for in one place.
+	Aliases Count `yaml:"aliases" default:"that of limits"`
+	// The most store requests.
+	StoreRequests Count `yaml:"storeRequests" default:"that of limits"`
+	// The most records that stores send for it.
+	Records Count `yaml:"records" default:"that of limits"`
+	// The largest answer.
+	Answer Size `yaml:"answer" default:"that of limits"`
+	// How long it may take.
+	Timeout Span `yaml:"timeout" default:"that of limits"`
 }
 
 // ToldConfig is the headers by which a service is told who asks.
@@ -180,6 +204,16 @@ type Limits struct {
 	// into: of these, how many there are is known only once the keys have come, and then the
 	// operation ends with an error before they are made.
 	StoreRequests Count `yaml:"storeRequests" default:"no bound"`
+	// The most that an operation may cost, as it is estimated before it runs: ten for each store request,
+	// and one for each ten records that are expected. osprey explain tells it.
+	Cost Count `yaml:"cost" default:"no bound"`
+	// How deep the fields of an operation may be nested.
+	Depth Count `yaml:"depth" default:"no bound"`
+	// How often one field may be asked for in one place, under several names.
+	Aliases Count `yaml:"aliases" default:"no bound"`
+	// How many operations run at once. Others wait for their turn, those of callers who have the fewest under
+	// way first; when four times as many wait, or one has waited for five seconds, it is refused with 503.
+	Concurrent Count `yaml:"concurrent" default:"500"`
 }
 
 // withPresets fills in the defaults of what is not configured: those of the tags.

@@ -12,10 +12,13 @@ import (
 
 // An Explanation tells what an operation would ask the stores.
 type Explanation struct {
-	Operation string    `json:"operation,omitempty"`
-	Requests  int       `json:"requests"`        // store requests, whatever the number of records
-	Several   bool      `json:"several"`         // a store takes one key at a time, or so many, or answers in pages: Requests is a least number
-	Limit     int       `json:"limit,omitempty"` // how many are allowed; 0 if there is no bound
+	Operation string `json:"operation,omitempty"`
+	Requests  int    `json:"requests"`        // store requests, whatever the number of records
+	Several   bool   `json:"several"`         // a store takes one key at a time, or so many, or answers in pages: Requests is a least number
+	Limit     int    `json:"limit,omitempty"` // how many are allowed; 0 if there is no bound
+	// Cost is what it is estimated to cost, and CostLimit how much it may; 0 if there is no bound.
+	Cost      int64     `json:"cost"`
+	CostLimit int64     `json:"costLimit,omitempty"`
 	Waves     []WaveOut `json:"waves"`
 	// Hidden says that the statements are not told to this caller.
 	Hidden bool `json:"statementsHidden,omitempty"`
@@ -87,7 +90,8 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 	if faults != nil {
 		return nil, faults
 	}
-	e := &Explanation{Operation: p.Name, Requests: p.Requests(), Limit: int(r.Config.Limits.StoreRequests), Waves: []WaveOut{}}
+	limits := r.allowed(q.who())
+	e := &Explanation{Operation: p.Name, Requests: p.Requests(), Limit: int(limits.StoreRequests), Waves: []WaveOut{}, Cost: p.Cost(vars, int64(limits.Page)), CostLimit: int64(limits.Cost)}
 	for _, f := range p.Fetches {
 		if len(e.Waves) < f.Wave {
 			e.Waves = append(e.Waves, WaveOut{Wave: f.Wave})
@@ -281,6 +285,10 @@ func (e *Explanation) Text(statements bool) string {
 				}
 			}
 		}
+	}
+	fmt.Fprintf(&b, "\ncosts %d: 10 for each store request, and 1 for each 10 records that are expected\n", e.Cost)
+	if e.CostLimit > 0 && e.Cost > e.CostLimit {
+		fmt.Fprintf(&b, "  the limit is %d: it is refused\n", e.CostLimit)
 	}
 	return b.String()
 }

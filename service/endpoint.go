@@ -86,6 +86,8 @@ func (s *Service) answer(w http.ResponseWriter, r *http.Request, media string, r
 	header.Add("Vary", "Accept")
 	header.Set("Content-Type", media+"; charset=utf-8")
 	began := time.Now()
+	after := 0
+	q.Admit = s.admission.of(r.Context(), q.Caller.ID, &after)
 	answer := revision.AskInParts(r.Context(), q, func(part []byte) error {
 		_, err := w.Write(part)
 		return err
@@ -103,6 +105,9 @@ func (s *Service) answer(w http.ResponseWriter, r *http.Request, media string, r
 		switch {
 		case answer.Refused && len(answer.Faults) > 0 && answer.Faults[0].Code == project.CodeReused: // section 2.7 of the draft
 			w.WriteHeader(http.StatusUnprocessableEntity)
+		case statusOf(answer) != 0:
+			header.Set("Retry-After", strconv.Itoa(after))
+			w.WriteHeader(statusOf(answer))
 		case answer.Refused && media == mediaResponse:
 			w.WriteHeader(http.StatusBadRequest)
 		}

@@ -42,16 +42,17 @@ type Config struct {
 // A Service answers requests over HTTP. It is safe for concurrent use.
 type Service struct {
 	Config
-	access   *access.Access // nil if everybody may ask everything
-	refusals *rate.Limiter  // of lines in the log
-	untold   atomic.Int64   // refusals that are not in it
-	routes   chi.Routes
-	router   http.Handler
-	stopping atomic.Bool
-	underWay atomic.Int64 // requests
-	streams  atomic.Int64 // open streams of events
-	ends     chan struct{}
-	end      sync.Once
+	access    *access.Access // nil if everybody may ask everything
+	admission *admission
+	refusals  *rate.Limiter // of lines in the log
+	untold    atomic.Int64  // refusals that are not in it
+	routes    chi.Routes
+	router    http.Handler
+	stopping  atomic.Bool
+	underWay  atomic.Int64 // requests
+	streams   atomic.Int64 // open streams of events
+	ends      chan struct{}
+	end       sync.Once
 }
 
 // New makes a service.
@@ -65,7 +66,7 @@ func New(c Config) *Service {
 	if c.Patience <= 0 {
 		c.Patience = 30 * time.Second
 	}
-	s := &Service{Config: c, ends: make(chan struct{}), refusals: rate.NewLimiter(10, 20)}
+	s := &Service{Config: c, admission: newAdmission(int(c.Project.Own.Limits.Concurrent)), ends: make(chan struct{}), refusals: rate.NewLimiter(10, 20)}
 	s.access = s.callers()
 	r := chi.NewRouter()
 	r.Use(s.counted, s.requestID, s.patient, s.recoverer, secured, s.checkHost, compressed)

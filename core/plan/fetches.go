@@ -57,7 +57,7 @@ func (b *builder) fetches(prepare Prepare) {
 	for i, f := range b.plan.Fetches {
 		f.ID = i
 	}
-	cost := costs{b.plan, nil, Unbounded, map[*Read][2]int64{}}
+	cost := costs{plan: b.plan, page: Unbounded, known: map[*Read][2]int64{}}
 	for _, f := range b.plan.Fetches {
 		b.plan.order(f)
 		b.plan.Waves = max(b.plan.Waves, f.Wave)

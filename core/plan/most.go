@@ -14,7 +14,7 @@ import (
 //	{ berths(limit: 10) { calls(limit: 5) { craft { name } } } }
 //	      10           +        10·5      +    10·5·1             = 110
 func (p *Plan) MostRecords(vars map[string]schema.Value, page int64) int64 {
-	c := costs{p, vars, page, map[*Read][2]int64{}}
+	c := costs{plan: p, vars: vars, page: page, known: map[*Read][2]int64{}}
 	sum := int64(0)
 	for _, f := range p.Fetches {
 		for _, r := range f.Reads {
@@ -34,7 +34,7 @@ const Unbounded = -1
 // knows, unique keys and the reads above tell. Either is [Unbounded] if nothing
 // does. A read without keys has 0.
 func (p *Plan) Most(r *Read, vars map[string]schema.Value) (keys, records int64) {
-	c := costs{p, vars, Unbounded, map[*Read][2]int64{}}
+	c := costs{plan: p, vars: vars, page: Unbounded, known: map[*Read][2]int64{}}
 	if keys, records = c.of(r); keys >= beyond {
 		keys = Unbounded
 	}
@@ -46,7 +46,7 @@ func (p *Plan) Most(r *Read, vars map[string]schema.Value) (keys, records int64)
 
 // Splits reports whether there can be more keys than a fetch takes in one request.
 func (p *Plan) Splits(f *Fetch, vars map[string]schema.Value) bool {
-	c := costs{p, vars, Unbounded, map[*Read][2]int64{}}
+	c := costs{plan: p, vars: vars, page: Unbounded, known: map[*Read][2]int64{}}
 	return c.splits(f)
 }
 
@@ -76,6 +76,8 @@ type costs struct {
 	vars  map[string]schema.Value
 	page  int64 // the largest limit
 	known map[*Read][2]int64
+	// guesses says that what nothing bounds is guessed by how many records there are.
+	guesses bool
 }
 
 func (c *costs) of(r *Read) (keys, records int64) {
@@ -85,6 +87,9 @@ func (c *costs) of(r *Read) (keys, records int64) {
 	// Reads of one wave can be each other's, since known keys travel ahead: what
 	// comes back to a read while it is counted bounds nothing.
 	c.known[r] = [2]int64{Unbounded, Unbounded}
+	if c.guesses {
+		c.known[r] = [2]int64{1, 1}
+	}
 	for _, f := range r.Feeds {
 		above := int64(Unbounded)
 		if len(f.Rows.Path) == 0 && !f.lists() {
@@ -117,10 +122,13 @@ func (c *costs) step(s *Step) int64 {
 			}
 		}
 	}
+	if c.guesses && own < 0 {
+		own = c.guess(s)
+	}
 	if s.Parent == nil || own < 0 {
 		return own
 	}
-	if len(s.Parent.Path) > 0 {
+	if len(s.Parent.Path) > 0 && !c.guesses {
 		return Unbounded
 	}
 	// What the engine cuts of the records above, their store has sent all the same.

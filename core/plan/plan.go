@@ -96,6 +96,7 @@ type Read struct {
 	Covers []string
 	// Nothing says that no record can be meant: the store is not asked.
 	Nothing bool
+	Rows    int64 // about how many records the set has; 0 if nothing tells
 
 	wave, since int // since is the wave that it follows, whatever it needs
 }

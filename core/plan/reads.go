@@ -88,11 +88,19 @@ func (r *Read) cover(field string) {
 // newRead starts a read of a record set.
 func (b *builder) newRead(bound *binding.Field, wave int) *readNode {
 	n := &readNode{
-		read:   &Read{Store: &store.Read{Set: bound.Target.Set, Parent: -1}, wave: wave, since: b.done},
+		read:   &Read{Store: &store.Read{Set: bound.Target.Set, Parent: -1}, Rows: rowsOf(bound.Target), wave: wave, since: b.done},
 		source: bound.Target.Source, records: bound.Target, wave: wave,
 	}
 	b.reads = append(b.reads, n)
 	return n
+}
+
+// rowsOf returns about how many records there are; 0 if nothing tells.
+func rowsOf(r *binding.Records) int64 {
+	if r.Info == nil {
+		return 0
+	}
+	return r.Info.Rows
 }
 
 func (n *readNode) rows(step *Step) *rows {

@@ -99,7 +99,11 @@ func (b *builder) rule(use *arguments, records *binding.Records, only []*schema.
 		return
 	}
 	where := b.ruled(records, only, &use.values, func(a allowance) { use.allow = append(use.allow, a) }, &use.nothing)
-	use.where = append(slices.Clip(use.where), where...)
+	for _, p := range where { // what is asked anyhow is asked once
+		if !slices.Contains(texts(use.where, use.values), texts([]store.Predicate{p}, use.values)[0]) {
+			use.where = append(slices.Clip(use.where), p)
+		}
+	}
 	use.ruled = len(where) > 0 || len(use.allow) > 0
 }
 

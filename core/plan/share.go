@@ -46,7 +46,7 @@ func (b *builder) sharedRead(step *Step, bound *binding.Field, use arguments, wa
 		needs = keyedPaging(bound)
 	}
 	fresh := &readNode{
-		read:   &Read{Store: &store.Read{Set: bound.Target.Set, Parent: -1}, wave: wave, since: b.done},
+		read:   &Read{Store: &store.Read{Set: bound.Target.Set, Parent: -1}, Rows: rowsOf(bound.Target), wave: wave, since: b.done},
 		source: bound.Target.Source, records: bound.Target, wave: wave,
 		of: fmt.Sprintf("%d %p %t %s", b.turn, bound.Target, bound.ListThere, strings.Join(keys, ",")),
 	}

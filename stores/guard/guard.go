@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"osprey/core/store"
+	"osprey/stores/guard/turns"
 )
 
 // Config configures a guard. The zero value of a bound means its default.
@@ -22,7 +23,7 @@ type Config struct {
 // does.
 type Source struct {
 	store.Source
-	queue   *queue
+	queue   *turns.Queue
 	breaker *breaker
 }
 
@@ -37,7 +38,7 @@ func New(source store.Source, c Config) *Source {
 	if c.Wait <= 0 {
 		c.Wait = store.DefaultTimeout
 	}
-	return &Source{source, newQueue(c.Concurrent, c.Queue, c.Wait), newBreaker(source.Ping)}
+	return &Source{source, turns.New(c.Concurrent, c.Queue, c.Wait), newBreaker(source.Ping)}
 }
 
 // Signal implements [store.Signaller], if the source behind it does.
@@ -75,7 +76,7 @@ type State struct {
 // State returns how the source is now.
 func (s *Source) State() State {
 	state := State{}
-	state.Running, state.Waiting = s.queue.state()
+	state.Running, state.Waiting = s.queue.State()
 	state.Asked, state.Since = s.breaker.state()
 	return state
 }
@@ -99,10 +100,10 @@ func (r *request) Run(ctx context.Context, caller *store.Caller, in []store.Inpu
 	}
 	took := time.Duration(r.took.Load())
 	isQuick := took > 0 && took < quick
-	if err := g.queue.enter(ctx, callerID(caller), isQuick); err != nil {
+	if err := g.queue.Enter(ctx, callerID(caller), isQuick); err != nil {
 		return nil, err
 	}
-	defer g.queue.leave(callerID(caller), isQuick)
+	defer g.queue.Leave(callerID(caller), isQuick)
 	var answer *store.Answer
 	err := g.watched(ctx, func() (err error) {
 		start := time.Now()

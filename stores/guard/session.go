@@ -28,7 +28,7 @@ func (s *Source) begin(ctx context.Context, caller *store.Caller) (store.Session
 	if err := s.breaker.refused(); err != nil {
 		return nil, err
 	}
-	if err := s.queue.enter(ctx, callerID(caller), false); err != nil {
+	if err := s.queue.Enter(ctx, callerID(caller), false); err != nil {
 		return nil, err
 	}
 	var inner store.Session
@@ -37,7 +37,7 @@ func (s *Source) begin(ctx context.Context, caller *store.Caller) (store.Session
 		return err
 	})
 	if err != nil {
-		s.queue.leave(callerID(caller), false)
+		s.queue.Leave(callerID(caller), false)
 		return nil, err
 	}
 	return &session{Session: inner, guard: s, caller: callerID(caller)}, nil
@@ -68,7 +68,7 @@ type session struct {
 	over   sync.Once
 }
 
-func (x *session) leave() { x.over.Do(func() { x.guard.queue.leave(x.caller, false) }) }
+func (x *session) leave() { x.over.Do(func() { x.guard.queue.Leave(x.caller, false) }) }
 
 // Run runs a request, which needs no place of its own.
 func (x *session) Run(ctx context.Context, r store.Request, caller *store.Caller, in []store.Input) (a *store.Answer, err error) {

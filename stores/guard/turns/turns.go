@@ -1,4 +1,5 @@
-package guard
+// Package turns has a queue that is bounded, and fair to callers.
+package turns
 
 import (
 	"context"
@@ -9,7 +10,7 @@ import (
 	"osprey/core/store"
 )
 
-// A queue lets a number of requests run at once and the others wait. A place that
+// A Queue lets a number of requests run at once and the others wait. A place that
 // becomes free goes to the caller who has the fewest requests under way, and among
 // those to the one who was given a place the longest time ago.
 //
@@ -23,7 +24,7 @@ import (
 //	a a a a b   ask      running a a    waiting a: 2, b: 1
 //	a ends               a has 1 under way and b 0: the place is b's
 //	b ends               only a waits: the place is a's
-type queue struct {
+type Queue struct {
 	places  int // most requests that run
 	forSlow int // most of those that are not known to be quick
 	most    int // most that wait
@@ -49,17 +50,18 @@ type waiter struct {
 	quick bool
 }
 
-func newQueue(places, most int, wait time.Duration) *queue {
+// New returns a queue in which places run at once, and most wait, for so long at most.
+func New(places, most int, wait time.Duration) *Queue {
 	forSlow := places
 	if places > 1 {
 		forSlow -= (places + 3) / 4 // a place of four is for quick ones
 	}
-	return &queue{places: places, forSlow: forSlow, most: most, wait: wait, callers: map[string]*line{}}
+	return &Queue{places: places, forSlow: forSlow, most: most, wait: wait, callers: map[string]*line{}}
 }
 
-// enter waits for a place, which leave gives back. The error says why there is
+// Enter waits for a place, which Leave gives back. The error says why there is
 // none.
-func (q *queue) enter(ctx context.Context, caller string, quick bool) error {
+func (q *Queue) Enter(ctx context.Context, caller string, quick bool) error {
 	q.mu.Lock()
 	l := q.line(caller)
 	if q.fits(quick) {
@@ -89,8 +91,8 @@ func (q *queue) enter(ctx context.Context, caller string, quick bool) error {
 	}
 }
 
-// leave gives a place back.
-func (q *queue) leave(caller string, quick bool) {
+// Leave gives a place back.
+func (q *Queue) Leave(caller string, quick bool) {
 	q.mu.Lock()
 	defer q.mu.Unlock()
 	l := q.callers[caller]
@@ -103,8 +105,8 @@ func (q *queue) leave(caller string, quick bool) {
 	q.hand()
 }
 
-// state returns how many requests run and wait.
-func (q *queue) state() (running, waiting int) {
+// State returns how many requests run and wait.
+func (q *Queue) State() (running, waiting int) {
 	q.mu.Lock()
 	defer q.mu.Unlock()
 	return q.running, q.waiting
@@ -112,7 +114,7 @@ func (q *queue) state() (running, waiting int) {
 
 // What follows needs the lock.
 
-func (q *queue) line(caller string) *line {
+func (q *Queue) line(caller string) *line {
 	l := q.callers[caller]
 	if l == nil {
 		l = &line{}
@@ -123,7 +125,7 @@ func (q *queue) line(caller string) *line {
 
 // forget drops a caller who has nothing under way, once there are many: most come
 // again, and are spared the memory of a line.
-func (q *queue) forget(caller string, l *line) {
+func (q *Queue) forget(caller string, l *line) {
 	if l.running == 0 && len(l.waiting) == 0 && len(q.callers) > keptLines {
 		delete(q.callers, caller)
 	}
@@ -132,11 +134,11 @@ func (q *queue) forget(caller string, l *line) {
 // keptLines is how many callers have a line though they ask nothing.
 const keptLines = 256
 
-func (q *queue) fits(quick bool) bool {
+func (q *Queue) fits(quick bool) bool {
 	return q.running < q.places && (quick || q.slow < q.forSlow)
 }
 
-func (q *queue) start(l *line, quick bool) {
+func (q *Queue) start(l *line, quick bool) {
 	q.served++
 	l.served = q.served
 	l.running++
@@ -147,7 +149,7 @@ func (q *queue) start(l *line, quick bool) {
 }
 
 // hand hands out the places that are free.
-func (q *queue) hand() {
+func (q *Queue) hand() {
 	for q.running < q.places && q.waiting > 0 {
 		var best *line
 		at := -1
@@ -188,7 +190,7 @@ func (l *line) take(i int) *waiter {
 
 // makeRoom sends away the last request of the caller who has the most waiting, if
 // that is more than the newcomer has, and one.
-func (q *queue) makeRoom(newcomer *line) bool {
+func (q *Queue) makeRoom(newcomer *line) bool {
 	longest := newcomer
 	for _, l := range q.callers {
 		if len(l.waiting) > len(longest.waiting) {
@@ -203,12 +205,12 @@ func (q *queue) makeRoom(newcomer *line) bool {
 	return true
 }
 
-func (q *queue) full() error {
+func (q *Queue) full() error {
 	return &store.Error{Code: store.Busy, Msg: fmt.Sprintf("is busy: %d requests wait for their turn already", q.most)}
 }
 
 // giveUp takes a request out of its line, unless it was given a place just now.
-func (q *queue) giveUp(caller string, w *waiter, why error) error {
+func (q *Queue) giveUp(caller string, w *waiter, why error) error {
 	q.mu.Lock()
 	l := q.line(caller)
 	for i := range l.waiting {
@@ -224,7 +226,7 @@ func (q *queue) giveUp(caller string, w *waiter, why error) error {
 	q.mu.Unlock()
 	err := <-w.place // it was given a place, or sent away
 	if err == nil {
-		q.leave(caller, w.quick)
+		q.Leave(caller, w.quick)
 	}
 	return why
 }
