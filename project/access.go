@@ -114,6 +114,14 @@ func prefixOf(text string) (netip.Prefix, error) {
 	return netip.PrefixFrom(a, a.BitLen()), nil
 }
 
+// File returns the path of a file that osprey.yaml names, which is in the project's folder if it does not say more.
+func (p *Project) File(name string) string {
+	if filepath.IsAbs(name) {
+		return name
+	}
+	return filepath.Join(p.Dir, filepath.FromSlash(name))
+}
+
 // Callers returns how callers are known, without the keys that are kept elsewhere; nil if everybody may
 // ask everything.
 func (p *Project) Callers() *access.Config {
@@ -128,8 +136,8 @@ func (p *Project) Callers() *access.Config {
 	}
 	if t := a.Tokens; t != nil {
 		c.Tokens = &access.TokensConfig{Keys: t.Keys, Issuer: t.Issuer, Audience: t.Audience, Algorithms: t.Algorithms, ID: t.ID, Name: t.Name, Roles: t.Roles}
-		if !strings.Contains(t.Keys, "://") && !filepath.IsAbs(t.Keys) {
-			c.Tokens.Keys = filepath.Join(p.Dir, filepath.FromSlash(t.Keys))
+		if !strings.Contains(t.Keys, "://") {
+			c.Tokens.Keys = p.File(t.Keys)
 		}
 		if t.Map != nil {
 			c.Tokens.Map = map[string][]string{}

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"net/url"
 	"reflect"
 	"regexp"
 	"slices"
@@ -36,6 +37,12 @@ type Config struct {
 	// Names under which the service is asked, beside addresses, localhost and the name in
 	// listen. A request for another host is answered with 421.
 	Hosts []string `yaml:"hosts" form:"list of host names"`
+	// Origins of web pages that may ask operations from a browser, beside the console: https://board.port.example.
+	// Without it, no other page may.
+	Origins []string `yaml:"origins" form:"list of origins"`
+	// The certificate by which the service is served over TLS, and its key; without it, it is not. Renewed files are
+	// used at once.
+	TLS *TLSConfig `yaml:"tls"`
 	// Whether a service follows the project's files, and serves what is saved.
 	Watch bool `yaml:"watch" default:"false"`
 	// Who is shown the statements that stores are sent: callers on this machine, everyone or nobody.
@@ -122,6 +129,15 @@ type RoleConfig struct {
 	Answer Size `yaml:"answer" default:"that of limits"`
 	// How long it may take.
 	Timeout Span `yaml:"timeout" default:"that of limits"`
+}
+
+// TLSConfig is a certificate.
+type TLSConfig struct {
+	// The file of the certificate, and those that it is signed with (PEM), in the project's folder or by its whole
+	// path.
+	Certificate string `yaml:"certificate" form:"file"`
+	// The file of its key.
+	Key string `yaml:"key" form:"file"`
 }
 
 // ToldConfig is the headers by which a service is told who asks.
@@ -437,6 +453,14 @@ func readConfig(src *language.Source, getenv func(string) (string, bool)) (*Conf
 	config.Transactions = cmp.Or(config.Transactions, "field")
 	if known := []string{"field", "operation"}; !slices.Contains(known, config.Transactions) {
 		problems.Add(ruleConfig, findText(src, "transactions:"), "transactions is %q; there are %s", config.Transactions, strings.Join(known, ", "))
+	}
+	for _, origin := range config.Origins {
+		if u, err := url.Parse(origin); err != nil || u.Scheme != "https" && u.Scheme != "http" || u.Host == "" || u.Scheme+"://"+u.Host != origin || strings.Contains(origin, "*") {
+			problems.Add(ruleConfig, findText(src, "origins:"), "origins has %q, which is no origin such as https://board.port.example", origin)
+		}
+	}
+	if t := config.TLS; t != nil && (t.Certificate == "" || t.Key == "") {
+		problems.Add(ruleConfig, findText(src, "tls:"), "tls needs a certificate and a key").Fix = "write tls: { certificate: tls/port.crt, key: tls/port.key }"
 	}
 	for _, host := range config.Hosts {
 		if host == "" || strings.ContainsAny(host, "/:*") {

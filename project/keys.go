@@ -37,6 +37,7 @@ var forms = map[reflect.Type]form{
 	reflect.TypeFor[TokensConfig]():  {"tokens", "under tokens:", "{ keys: https://port.example/keys, issuer: https://port.example, audience: osprey }"},
 	reflect.TypeFor[HeaderConfig]():  {"header", "under header:", "{ name: X-Port-User, from: [10.0.0.0/8] }"},
 	reflect.TypeFor[RoleConfig]():    {"a role", "under the role's name, which is under roles:", "{ cost: 5000, rate: 1000 }"},
+	reflect.TypeFor[TLSConfig]():     {"tls", "under tls:", "{ certificate: tls/port.crt, key: tls/port.key }"},
 	reflect.TypeFor[ToldConfig]():    {"caller", "under caller:", "{ id: X-Port-User, roles: X-Port-Roles }"},
 	reflect.TypeFor[PagesConfig]():   {"pages", "under pages:", "{ link: true }"},
 }

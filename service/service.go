@@ -5,6 +5,7 @@
 package service
 
 import (
+	"crypto/tls"
 	"encoding/json"
 	"log"
 	"log/slog"
@@ -37,6 +38,8 @@ type Config struct {
 	Listen string
 	// Keeper keeps the records of the service; nil if it has none.
 	Keeper *publishing.Keeper
+	// TLS is how connections are encrypted; nil if they are not.
+	TLS *tls.Config
 }
 
 // A Service answers requests over HTTP. It is safe for concurrent use.
@@ -69,7 +72,7 @@ func New(c Config) *Service {
 	s := &Service{Config: c, admission: newAdmission(int(c.Project.Own.Limits.Concurrent)), ends: make(chan struct{}), refusals: rate.NewLimiter(10, 20)}
 	s.access = s.callers()
 	r := chi.NewRouter()
-	r.Use(s.counted, s.requestID, s.patient, s.recoverer, secured, s.checkHost, compressed)
+	r.Use(s.counted, s.requestID, s.patient, s.recoverer, secured, s.checkHost, s.shared, compressed)
 	r.Get("/live", s.live)
 	r.Get("/ready", s.ready)
 	r.Group(func(r chi.Router) {

@@ -29,7 +29,14 @@ func (s *Service) Serve(ctx context.Context, l net.Listener, stop Stop) error {
 		ErrorLog: s.serverLog(),
 	}
 	failed := make(chan error, 1)
-	go func() { failed <- srv.Serve(l) }()
+	go func() {
+		if s.TLS == nil {
+			failed <- srv.Serve(l)
+			return
+		}
+		srv.TLSConfig = s.TLS
+		failed <- srv.ServeTLS(l, "", "")
+	}()
 	select {
 	case err := <-failed:
 		return err

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -78,13 +79,20 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, 
 	if p.Own.Access == nil && !onLoopback(listen) {
 		return fmt.Errorf("%s can be reached from other machines, and nothing says who may ask what\n  → write access: into osprey.yaml: { nobody: allowed } lets everybody ask everything; osprey help access says more", listen)
 	}
+	certificate, scheme := (*tls.Config)(nil), "http://"
+	if t := p.Own.TLS; t != nil {
+		scheme = "https://"
+		if certificate, err = service.Certificate(p.File(t.Certificate), p.File(t.Key), log); err != nil {
+			return fmt.Errorf("the certificate of tls: cannot be used: %s", inWords(err))
+		}
+	}
 	l, err := net.Listen("tcp", listen)
 	if err != nil {
 		return cannotListen(listen, err)
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	address := "http://" + l.Addr().String()
+	address := scheme + l.Addr().String()
 	if keeper != nil {
 		defer keeper.Start(ctx, address, cancel)()
 		if l := p.Revision().Label(); l != nil && l.Origin != project.FromFiles {
@@ -100,7 +108,7 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, 
 	if err := followFiles(ctx, c, p, watch || p.Own.Watch); err != nil {
 		return err
 	}
-	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Own.Limits.Body), Listen: listen, Keeper: keeper})
+	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Own.Limits.Body), Listen: listen, Keeper: keeper, TLS: certificate})
 	return s.Serve(ctx, l, service.Stop{Drain: drainOf(p.Own, l.Addr())})
 }
 
