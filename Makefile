@@ -30,7 +30,7 @@ tools:
 	@scripts/tools.sh
 
 tools-test:
-	@scripts/tools.sh browser editor mariadb race
+	@scripts/tools.sh browser editor mariadb race snippets
 
 # The console is built again when one of its sources has changed.
 console: console/dist/index.html

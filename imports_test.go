@@ -19,6 +19,7 @@ var mayImport = map[string][]string{
 	"core/validate":       {"core/language", "core/schema"},
 	"core/assist":         {"core/language", "core/schema", "core/validate"},
 	"core/words":          {},
+	"core/snippet":        {},
 	"core/mend":           {"core/language", "core/words"},
 	"core/compare":        {"core/language", "core/schema"},
 	"core/traffic":        {"core/language", "core/schema", "core/compare"},

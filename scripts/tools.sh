@@ -27,6 +27,11 @@ for part in "$@"; do
     mariadb) command -v mariadbd > /dev/null && command -v my_print_defaults > /dev/null || missing+=(mariadb-server-core mariadb-client-core) ;;
     # The race detector is C, and so are the programs that it is built into.
     race) command -v gcc > /dev/null && [ -e /usr/include/stdlib.h ] || missing+=(gcc libc6-dev) ;;
+    # What runs the calls that osprey snippet writes; Node.js builds the console, too.
+    snippets)
+      command -v python3 > /dev/null || missing+=(python3)
+      command -v curl > /dev/null || missing+=(curl ca-certificates)
+      ;;
     editor) command -v nvim > /dev/null || missing+=(neovim) ;;
     browser) command -v chromium > /dev/null || missing+=(chromium) ;;
     *) fail "unknown part $part" ;;

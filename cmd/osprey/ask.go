@@ -30,8 +30,9 @@ func askCommand() *cli.Command {
 			&cli.StringFlag{Name: "as", Usage: "tree, table or json"},
 			&cli.BoolFlag{Name: "calls", Usage: "also show the store requests that were made"},
 			&cli.StringFlag{Name: "once", Usage: "a key, such as a UUID, under which a mutation is done once, however often it is sent"}),
-		OnUsageError: usageError,
-		Action:       ask,
+		DisableSliceFlagSeparator: true, // values of variables have commas of their own
+		OnUsageError:              usageError,
+		Action:                    ask,
 	}
 }
 

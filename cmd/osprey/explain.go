@@ -26,8 +26,9 @@ func explainCommand() *cli.Command {
 		Flags: append(operationFlags(),
 			&cli.BoolFlag{Name: "statements", Usage: "also print what each store is sent"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json, or svg for a drawing"}),
-		OnUsageError: usageError,
-		Action:       explain,
+		DisableSliceFlagSeparator: true, // values of variables have commas of their own
+		OnUsageError:              usageError,
+		Action:                    explain,
 	}
 }
 

@@ -70,7 +70,7 @@ func command() *cli.Command {
 		Usage: "answer nested queries over several stores, asking each once for each step of the way",
 		Description: "A project is a folder with osprey.yaml and schema files. Start with the demo:\n\n" +
 			"   osprey demo\n   osprey ask -f demo/harbour/operations/Board.graphql --calls",
-		Commands:                        []*cli.Command{newCommand(), startCommand(), checkCommand(), askCommand(), explainCommand(), tidyCommand(), diffCommand(), publishCommand(), revisionsCommand(), restoreCommand(), trafficCommand(), keysCommand(), deriveCommand(), tablesCommand(), scaffoldCommand(), editorCommand(), demoCommand(), helpCommand()},
+		Commands:                        []*cli.Command{newCommand(), startCommand(), checkCommand(), askCommand(), explainCommand(), snippetCommand(), tidyCommand(), diffCommand(), publishCommand(), revisionsCommand(), restoreCommand(), trafficCommand(), keysCommand(), deriveCommand(), tablesCommand(), scaffoldCommand(), editorCommand(), demoCommand(), helpCommand()},
 		HideHelpCommand:                 true,
 		Version:                         version(),
 		Suggest:                         true,
