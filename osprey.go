@@ -305,7 +305,7 @@ func (op *Operation) request(revision *project.Revision) (*project.Request, erro
 		asked.Caller = &store.Caller{ID: c.ID, Who: &store.Identity{ID: c.ID, Name: c.Name, Roles: c.Roles, Claims: c.Claims}}
 	}
 	if op.Text == "" {
-		text, err := revision.Saved(op.Name)
+		text, err := revision.SavedFor(context.Background(), op.Name, "", asked.Who())
 		if err != nil {
 			return nil, err
 		}

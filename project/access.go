@@ -28,6 +28,12 @@ func checkAccess(config *Config, src *language.Source, problems *language.Proble
 	if known := []string{"refused", "allowed"}; !slices.Contains(known, a.Nobody) {
 		wrong("nobody:", "", "nobody is %q; there are %s", a.Nobody, strings.Join(known, ", "))
 	}
+	a.Operations = cmp.Or(a.Operations, AnyOperation)
+	for _, of := range append([]string{a.Operations}, a.ofRoles()...) {
+		if known := []string{AnyOperation, OnlySaved}; of != "" && !slices.Contains(known, of) {
+			wrong("operations:", "", "operations is %q; there are %s", of, strings.Join(known, ", "))
+		}
+	}
 	a.Rules = cmp.Or(a.Rules, "optional")
 	if known := []string{"optional", "required"}; !slices.Contains(known, a.Rules) {
 		wrong("rules:", "", "rules is %q; there are %s", a.Rules, strings.Join(known, ", "))
@@ -90,6 +96,16 @@ func (c *Config) unruled() (u binding.Unruled) {
 		}
 	}
 	return u
+}
+
+// ofRoles returns which operations roles may run.
+func (a *AccessConfig) ofRoles() (list []string) {
+	for _, role := range sortedNames(a.Roles) {
+		if c := a.Roles[role]; c != nil {
+			list = append(list, c.Operations)
+		}
+	}
+	return list
 }
 
 // untilOf reads when a key ends; the zero time for never.

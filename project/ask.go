@@ -19,6 +19,9 @@ type Request struct {
 	OperationName string         `json:"operationName,omitempty"`
 	Variables     map[string]any `json:"variables,omitempty"` // decoded with json.Decoder.UseNumber
 
+	// SHA256 is that of the text of a saved operation, in place of this and of its name; "" for none.
+	SHA256 string `json:"-"`
+
 	Caller *store.Caller `json:"-"` // who asks; nil for nobody in particular
 	// Admit lets the operation run, or not; nil lets it.
 	Admit Admission `json:"-"`
@@ -182,6 +185,9 @@ type asked struct {
 // read reads a request, or says why it is refused. Of one that is, what was asked is returned as
 // far as it is known; nil if it is not.
 func (r *Revision) read(ctx context.Context, q *Request) (*asked, []Fault) {
+	if fault := r.unknown(q); fault != nil {
+		return nil, []Fault{*fault}
+	}
 	d, err := r.document(ctx, q.Query, q.who())
 	if err != nil {
 		return nil, []Fault{{Message: "nobody waits for the answer any more", Code: string(store.Cancelled)}}

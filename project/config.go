@@ -99,6 +99,9 @@ type AccessConfig struct {
 	Rules string `yaml:"rules" default:"optional" form:"optional, required"`
 	// The roles that see types without a rule; without it, all callers do.
 	Unruled []string `yaml:"unruledRoles" form:"list of roles"`
+	// Which operations callers may run: any, or those that are saved in the project, by their name, their text or its
+	// SHA-256.
+	Operations string `yaml:"operations" default:"any" form:"any, saved"`
 	// What callers with a role may cost, by the names of roles, in place of what limits says. Of one with several,
 	// the most.
 	Roles map[string]*RoleConfig `yaml:"roles" form:"roles, each with limits"`
@@ -112,6 +115,8 @@ type AccessConfig struct {
 
 // RoleConfig is what callers with a role may cost.
 type RoleConfig struct {
+	// Which operations they may run.
+	Operations string `yaml:"operations" default:"that of access" form:"any, saved"`
 	// How much each of them may cost a second, in the same measure: beyond, it is refused with 429, and told
 	// when to come back. What is not used is saved for ten seconds.
 	Rate Count `yaml:"rate" default:"no bound"`

@@ -2,10 +2,7 @@ package project
 
 import (
 	"context"
-	"fmt"
 	"hash/maphash"
-	"maps"
-	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -30,6 +27,7 @@ type Revision struct {
 	holds   atomic.Int64 // those who use it; 0 when it is done
 	known   *kept
 	saved   map[string]string // texts of operations/ by the names of their operations
+	hashes  map[string]string // the same texts by their SHA-256
 	whole   view
 	views   views
 }
@@ -38,6 +36,7 @@ var seed = maphash.MakeSeed()
 
 func newRevision(p *Project, s *schema.Schema, bound *binding.Bound, saved map[string]string) *Revision {
 	r := &Revision{Schema: s, Bound: bound, content: p.content, project: p, serial: serials.Add(1), known: newKept(int64(p.Config.Limits.Plans)), saved: saved}
+	r.hashes = knownTexts(saved)
 	r.whole.schema, r.views.roles = s, bound.Roles()
 	r.holds.Store(1) // by being the current one
 	r.take()
@@ -71,16 +70,6 @@ type parsed struct {
 
 	mu         sync.Mutex            // guards what follows
 	operations map[string]*operation // by the name that was asked for
-}
-
-// Saved returns the text in which the operation called name is saved, or says
-// that there is none.
-func (r *Revision) Saved(name string) (text string, err error) {
-	text, ok := r.saved[name]
-	if !ok {
-		return "", fmt.Errorf("no operation %q is saved in this project%s", name, language.DidYouMean(name, slices.Sorted(maps.Keys(r.saved))))
-	}
-	return text, nil
 }
 
 // document parses and validates a text for a caller, or finds it among those seen before. A

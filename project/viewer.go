@@ -65,7 +65,9 @@ func (r *Revision) view(who *store.Identity) *view {
 // SchemaFor returns the schema as it is for a caller; nil stands for nobody.
 func (r *Revision) SchemaFor(who *store.Identity) *schema.Schema { return r.view(who).schema }
 
-// who returns who asks a request; nil for nobody.
+// Who returns who asks a request; nil for nobody.
+func (q *Request) Who() *store.Identity { return q.who() }
+
 func (q *Request) who() *store.Identity {
 	if q.Caller == nil {
 		return nil

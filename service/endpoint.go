@@ -43,7 +43,7 @@ func (s *Service) endpoint(w http.ResponseWriter, r *http.Request) {
 	revision, release := s.Project.Hold()
 	defer release()
 	q.Caller = callerOf(r)
-	if bad = fill(q, revision); bad != nil {
+	if bad = fill(r.Context(), q, revision); bad != nil {
 		s.refuse(w, media, bad)
 		return
 	}

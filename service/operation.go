@@ -2,6 +2,7 @@ package service
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -33,8 +34,8 @@ func badRequest(fix, format string, args ...any) *refusal {
 // decodeQuery reads the operation of the parameters of a GET request.
 func decodeQuery(r *http.Request) (*project.Request, *refusal) {
 	values := r.URL.Query()
-	q := &project.Request{Query: values.Get("query"), OperationName: values.Get("operationName")}
-	if q.Query == "" && q.OperationName == "" {
+	q := &project.Request{Query: values.Get("query"), OperationName: values.Get("operationName"), SHA256: values.Get("sha256")}
+	if q.Query == "" && q.OperationName == "" && q.SHA256 == "" {
 		return nil, badRequest("send ?query={…}, encoded, or ?operationName=… of a saved operation", "the parameter \"query\" is missing")
 	}
 	var bad *refusal
@@ -63,11 +64,14 @@ func objectParameter(values url.Values, name string) (map[string]any, *refusal) 
 }
 
 // fill fills in the text of a saved operation that is asked for by its name.
-func fill(q *project.Request, r *project.Revision) *refusal {
-	if q.Query != "" {
+func fill(ctx context.Context, q *project.Request, r *project.Revision) *refusal {
+	switch {
+	case q.Query != "" && q.SHA256 != "" && !strings.EqualFold(q.SHA256, project.HashOf(q.Query)):
+		return badRequest("leave one of them out", "the text is not that which has this SHA-256")
+	case q.Query != "":
 		return nil
 	}
-	text, err := r.Saved(q.OperationName)
+	text, err := r.SavedFor(ctx, q.OperationName, strings.ToLower(q.SHA256), q.Who())
 	if err != nil {
 		return badRequest(`send its text as "query", or save it in operations/`, "%v", err)
 	}
@@ -98,7 +102,7 @@ func decodeRequest(body []byte) (*project.Request, *refusal) {
 		}
 		return nil, badRequest(`send {"query": "…", "variables": {…}}`, "the body is not a request in JSON: %s", jsonFault(err, body))
 	}
-	if bad == nil && q.Query == "" && q.OperationName == "" {
+	if bad == nil && q.Query == "" && q.OperationName == "" && q.SHA256 == "" {
 		bad = badRequest(`send {"query": "{ … }"}, or the "operationName" of a saved operation`, "the body has no \"query\"")
 	}
 	return q, bad
@@ -142,6 +146,10 @@ func (r reader) request() (q *project.Request, bad *refusal, err error) {
 		case "operationName":
 			if text, is := value.(string); is {
 				q.OperationName, ok = text, true
+			}
+		case "sha256":
+			if text, is := value.(string); is {
+				q.SHA256, ok = text, true
 			}
 		case "variables", "extensions":
 			object, is := value.(map[string]any)

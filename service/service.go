@@ -140,13 +140,13 @@ func (s *Service) plans(w http.ResponseWriter, r *http.Request) {
 	defer release()
 	q, bad := s.decodeBody(r)
 	if bad == nil {
-		bad = fill(q, revision)
+		q.Caller = callerOf(r)
+		bad = fill(r.Context(), q, revision)
 	}
 	if bad != nil {
 		problem(w, bad.status, bad.msg, bad.fix)
 		return
 	}
-	q.Caller = callerOf(r)
 	e, faults := revision.Explain(q)
 	if faults != nil {
 		a := project.Answer{Refused: true, Faults: faults}
@@ -166,8 +166,9 @@ func (s *Service) plans(w http.ResponseWriter, r *http.Request) {
 // operations lists the operations that the project keeps.
 func (s *Service) operations(w http.ResponseWriter, r *http.Request) {
 	type saved struct {
-		Name string `json:"name"`
-		Text string `json:"text"`
+		Name   string `json:"name"`
+		Text   string `json:"text"`
+		SHA256 string `json:"sha256"`
 	}
 	list := []saved{}
 	revision, release := s.Project.Hold()
@@ -176,7 +177,7 @@ func (s *Service) operations(w http.ResponseWriter, r *http.Request) {
 		if !revision.Sees(r.Context(), op.Text, whoOf(r)) {
 			continue // it speaks of what is not there for the caller
 		}
-		list = append(list, saved{op.Name, op.Text})
+		list = append(list, saved{op.Name, op.Text, project.HashOf(op.Text)})
 	}
 	text, _ := json.Marshal(map[string]any{"operations": list})
 	write(w, http.StatusOK, "application/json; charset=utf-8", text)
