@@ -16,7 +16,7 @@ func (s *Service) administration(r chi.Router) {
 	r.Get("/api/v1/openapi.json", s.description)
 	r.Get("/api/v1/events", s.events)
 	r.Group(func(r chi.Router) {
-		r.Use(s.administers)
+		r.Use(s.audited, s.administers)
 		r.Post("/api/v1/refresh", s.refresh)
 		r.Group(func(r chi.Router) {
 			r.Use(s.kept)
