@@ -176,6 +176,8 @@ func TestAdministration(t *testing.T) {
 	k.wants(200, `"requests":0`, post, "/api/v1/plans", object{"query": "{ answer }"}, false)
 	k.wants(422, "INVALID", post, "/api/v1/plans", object{"query": "{ nothing }"}, false)
 	k.wants(400, "", post, "/api/v1/plans", "[]", true)
+	k.wants(200, "OSPREY_KEY", post, "/api/v1/snippets?in=curl", object{"query": "{ answer }"}, false)
+	k.wants(400, "", post, "/api/v1/snippets?in=go", "[]", true)
 	k.wants(200, `no field`, post, "/api/v1/problems", object{"query": "{ nothing }"}, false)
 	k.wants(200, `"label":"answer"`, post, "/api/v1/completions", object{"query": "{ ", "at": 2}, false)
 	k.wants(200, `Query.answer`, post, "/api/v1/meaning", object{"query": "{ answer }", "at": 4}, false)

@@ -83,6 +83,7 @@ func New(c Config) *Service {
 		r.Get("/api/v1/status", s.status)
 		r.Post("/api/v1/plans", s.plans)
 		r.Get("/api/v1/operations", s.operations)
+		r.Post("/api/v1/snippets", s.snippets)
 		r.Post("/api/v1/problems", s.problems)
 		r.Post("/api/v1/completions", s.completions)
 		r.Post("/api/v1/meaning", s.meaning)

@@ -113,6 +113,14 @@ export async function explain(question: Question, signal: AbortSignal): Promise<
   return decode<Explanation | Answer>(response)
 }
 
+/** An operation as a call of a program in a language. Rejects with a NoAnswer. */
+export async function callIn(language: string, question: Question): Promise<string> {
+  const response = await send(`/api/v1/snippets?in=${language}`, { method: 'POST', headers, body: JSON.stringify(question) })
+  const got = await decode<{ text?: string; detail?: string }>(response)
+  if (got.text === undefined) throw new NoAnswer(got.detail ?? 'The service does not write it.')
+  return got.text
+}
+
 /** The operations that the project keeps. */
 export async function savedOperations(): Promise<SavedOperation[]> {
   const response = await send('/api/v1/operations', {})

@@ -41,6 +41,7 @@ func TestMain(m *testing.M) { demotest.Main(m) }
 var (
 	worlds = flag.Int("worlds", 3, "how many random schemas are made")
 	first  = flag.Int("first", 0, "the seed of the first")
+	asks   = flag.Int("asks", 40, "how many operations each caller asks of a schema with rules")
 	during = flag.Duration("during", 0, "how long schemas are made, however many")
 )
 

@@ -3,6 +3,7 @@ import { json } from '@codemirror/lang-json'
 import { mdiMapMarkerPath, mdiPlay, mdiStop } from '@mdi/js'
 import { computed, ref, useTemplateRef } from 'vue'
 import type { SavedOperation } from '../client'
+import CallMenu from '../components/CallMenu.vue'
 import FaultList from '../components/FaultList.vue'
 import SavedMenu from '../components/SavedMenu.vue'
 import TextEditor from '../components/TextEditor.vue'
@@ -37,6 +38,7 @@ function open(op: SavedOperation) {
         hide-details class="which" aria-label="Operation to run"
       />
       <SavedMenu :text="ask.operation" :name="ask.names[0] ?? ''" @open="open" />
+      <CallMenu :question="ask.question" :disabled="!ask.operation.trim() || ask.variablesTrouble !== ''" />
       <v-spacer />
       <v-progress-circular v-if="ask.running" indeterminate size="18" width="2" />
       <span v-else-if="ask.answer" class="figures" data-test="figures">{{ Math.round(ask.millis) }} ms<template v-if="ask.bytes"> · {{ size }}</template></span>

@@ -93,5 +93,5 @@ export const useAsk = defineStore('ask', () => {
     stopper?.abort()
   }
 
-  return { operation, variables, operationName, names, answer, plan, faults, calls, trouble, variablesTrouble, running, millis, bytes, run, planOnly, stop }
+  return { question, operation, variables, operationName, names, answer, plan, faults, calls, trouble, variablesTrouble, running, millis, bytes, run, planOnly, stop }
 })
