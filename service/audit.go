@@ -15,8 +15,8 @@ func (s *Service) audited(next http.Handler) http.Handler {
 		seen := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 		next.ServeHTTP(seen, r)
 		status := seen.Status()
-		if r.Method == http.MethodGet && status < http.StatusBadRequest {
-			return
+		if r.Method == http.MethodGet && (status < http.StatusBadRequest || r.Context().Err() != nil) {
+			return // nothing is changed, or nobody waits for it any more
 		}
 		who, name := "", ""
 		if w := whoOf(r); w != nil {

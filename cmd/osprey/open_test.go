@@ -34,3 +34,33 @@ func TestOpenToOthers(t *testing.T) {
 		t.Errorf("with a word of who may ask, it ends with %d: %s", code, errs)
 	}
 }
+
+// TestRoleHere has a project of this process asked in a role.
+func TestRoleHere(t *testing.T) {
+	dir := demotest.Folder(t, map[string]string{
+		"osprey.yaml":      "sources:\n  a: { kind: files, folder: data }\n",
+		"data/boats.json":  `[{"id": 1, "owner": "local"}, {"id": 2, "owner": "ada"}]`,
+		"schema/a.graphql": `type Query { boats: [Boat!] @read } type Boat @stored(in: "a", as: "boats", key: "id") @for(roles: ["clerk"]) @for(when: "record.owner == caller.id") { id: ID! owner: String @for(roles: ["clerk"]) }`,
+	})
+	for _, test := range []struct {
+		roles []string
+		query string
+		want  string
+	}{
+		{nil, "{ boats { id } }", `"boats": []`},
+		{[]string{"--role", "guest"}, "{ boats { id } }", `"id": "1"`},
+		{[]string{"--role", "guest"}, "{ boats { owner } }", `Boat has no field \"owner\"`},
+		{[]string{"--role", "guest", "--role", "clerk"}, "{ boats { owner } }", `"owner": "ada"`},
+	} {
+		out, errs, _ := osprey(t, append([]string{"ask", "--project", dir, "--as", "json", test.query}, test.roles...)...)
+		if !strings.Contains(out, test.want) {
+			t.Errorf("%s in %v is answered %s%s", test.query, test.roles, out, errs)
+		}
+	}
+	if out, errs, code := osprey(t, "explain", "--project", dir, "--role", "guest", "{ boats { id } }"); code != 0 || !strings.Contains(out, "owner = caller.id") {
+		t.Errorf("the plan of a guest: %d %s%s", code, out, errs)
+	}
+	if _, errs, code := osprey(t, "ask", "--role", "clerk", "{ boats { id } }"); code != 2 || !strings.Contains(errs, "--role is for --project") {
+		t.Errorf("a role for a service: %d %s", code, errs)
+	}
+}

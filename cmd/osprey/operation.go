@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"osprey/core/language"
+	"osprey/core/store"
 	"osprey/project"
 )
 
@@ -21,6 +22,7 @@ func operationFlags() []cli.Flag {
 		&cli.StringFlag{Name: "operation", Usage: "name of the operation to run, if there are several"},
 		&cli.StringSliceFlag{Name: "var", Usage: "a variable, as name=value; may be given several times"},
 		&cli.StringFlag{Name: "project", Usage: "project folder to use in this process, instead of a running service"},
+		&cli.StringSliceFlag{Name: "role", Usage: "with --project, a role of the caller, by which rules are told; may be given several times"},
 	}, serviceFlags("url")...)
 }
 
@@ -56,6 +58,12 @@ func readOperation(c *cli.Command) (*operation, error) {
 		return nil, wrongUse("expected one operation, found %d arguments; quote it as one: '{ quays { name } }'", c.Args().Len())
 	default:
 		return nil, wrongUse("give an operation, such as '{ quays { name } }', or a file with -f")
+	}
+	if roles := c.StringSlice("role"); len(roles) > 0 {
+		if c.String("project") == "" {
+			return nil, wrongUse("--role is for --project; a running service knows its callers by --key")
+		}
+		q.Caller = &store.Caller{Who: &store.Identity{ID: "local", Name: "local", Roles: roles}}
 	}
 	return q, q.readVariables(c.StringSlice("var"))
 }

@@ -185,6 +185,7 @@ const (
 	msgForExpression = "the condition of the rule of %s is none: %s"
 	msgForNotStored  = "the rule of %s has a condition, and its records are in no record set of their own"
 	msgForSeveral    = "the rule of %s has a condition, and its types are stored apart"
+	msgForReplaces   = "the rule of %s cannot be held to what %s replaces"
 	msgForWrite      = "the rule of %s cannot be held to what %s writes: %s has no transactions"
 	msgForFilter     = "the rule of %s cannot be held to what %s finds: %s cannot be asked it"
 	msgForElsewhere  = "the rule of %s cannot be held to what %s adds to %s with the others"

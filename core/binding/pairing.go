@@ -67,6 +67,7 @@ func (b *binder) pair(f *schema.Field, d *language.Directive, action store.Actio
 	} else {
 		b.partedBy(f, w, key)
 	}
+	b.writtenUnder(f, d, w)
 	b.within(f, bound)
 	if schema.IsNonNull(f.Type) {
 		b.warn(ruleNullable, f.Pos, f.Coordinate(), "make it "+schema.Nullable(f.Type).String(), msgRequiredWhenNoRecord, f.Coordinate())

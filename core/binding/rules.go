@@ -339,7 +339,7 @@ func (b *binder) ruled(r *Records) bool {
 // written to record by record has nothing that could be undone.
 func (b *binder) writtenUnder(f *schema.Field, d *language.Directive, w *Write) {
 	if w.Records.objects == nil || !b.ruled(w.Records) {
-		return
+		return // a join table that no type has, too
 	}
 	conditional := false
 	for _, o := range b.bound.Schema.Possible(w.Records.Type) {
@@ -352,6 +352,8 @@ func (b *binder) writtenUnder(f *schema.Field, d *language.Directive, w *Write) 
 	case !conditional || can == nil:
 	case can.Apart && w.Action != store.Remove:
 		b.fail(ruleFor, d.Pos, f.Coordinate(), "give the rule of the type roles alone, or leave the field out", msgForWrite, w.Records.Type, f.Coordinate(), w.Records.Source.Name)
+	case len(w.Replaces) > 0: // what is there would become the caller's by being replaced
+		b.fail(ruleFor, d.Pos, f.Coordinate(), "add and change in two fields", msgForReplaces, w.Records.Type, f.Coordinate())
 	case w.Find != nil && w.Find.Many && b.rests(w.Records):
 		b.fail(ruleFor, d.Pos, f.Coordinate(), "let it find one record by its key", msgForFilter, w.Records.Type, f.Coordinate(), w.Records.Source.Name)
 	}

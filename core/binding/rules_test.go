@@ -39,6 +39,7 @@ func TestRuleFindings(t *testing.T) {
 		{`type Boat { id: ID! owner: String @for(roles: ["clerk"]) mine: Boolean @computed(expr: "record.owner == caller.id") }`, "warning Boat.mine has no rule, and is computed of Boat.owner, which has one"},
 		{`type Boat { id: ID! } extend type Mutation { note(text: String!): Note @add } extend type Note @for(when: "record.by == caller.id") { by: String }`, "the rule of Note cannot be held to what Mutation.note writes: docs has no transactions"},
 		{`type Boat @for(when: "record.name.size() > 3") { id: ID! name: String } extend type Mutation { scrap(filter: BoatFilter!): [Boat!]! @remove }`, "the rule of Boat cannot be held to what Mutation.scrap finds"},
+		{`type Boat @for(when: "record.owner == caller.id") { id: ID! name: String owner: String } extend type Mutation { put(id: ID!, name: String!): Boat @add(replaces: "id", set: "owner: caller.id") }`, "the rule of Boat cannot be held to what Mutation.put replaces"},
 		{`type Boat { id: ID! } extend type Query { mine: Boat @read(where: "owner caller.id") }`, "Query.mine"},
 		{`type Boat { id: ID! } extend type Query { mine: [Boat!] @read(where: "owner: caller.id") }`, "Query.mine"},
 		{`type Boat { id: ID! owner: String } extend type Query { mine: [Boat!] @read(where: "owner: caller.idd") }`, `did you mean "id"`},

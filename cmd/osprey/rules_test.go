@@ -1,10 +1,8 @@
-package project_test
+package main_test
 
 import (
 	"context"
-	"database/sql"
 	"log/slog"
-	"path/filepath"
 	"strings"
 	"testing"
 
@@ -16,19 +14,20 @@ import (
 // A ruled is a project whose schema has rules, over a database of its own.
 type ruled struct {
 	*project.Project
-	t  *testing.T
-	db *sql.DB
+	t *testing.T
 }
 
-const ruledTables = `CREATE TABLE firms (id INTEGER PRIMARY KEY, name TEXT NOT NULL, tax TEXT, country TEXT);
-CREATE TABLE boats (id INTEGER PRIMARY KEY, name TEXT NOT NULL, owner TEXT, firm_id INTEGER, length REAL, kind TEXT NOT NULL);
-CREATE TABLE crews (boat_id INTEGER NOT NULL, hand_id INTEGER NOT NULL, secret INTEGER NOT NULL, PRIMARY KEY (boat_id, hand_id));
-CREATE TABLE hands (id INTEGER PRIMARY KEY, name TEXT NOT NULL, email TEXT);
-INSERT INTO firms VALUES (1, 'Ebb', 'T1', 'NO'), (2, 'Flow', 'T2', 'SE'), (3, 'Spring', NULL, 'NO');
-INSERT INTO boats VALUES (1, 'Auk', 'ada', 1, 10, 'tug'), (2, 'Bittern', 'bea', 1, 20, 'ferry'), (3, 'Coot', NULL, 2, 30, 'tug'), (4, 'Dove', 'ada', 2, 40, 'ferry'), (5, 'Eider', 'cid', NULL, 50, 'tug');
-INSERT INTO hands VALUES (1, 'Una', 'una@x'), (2, 'Vic', 'vic@x'), (3, 'Wyn', NULL);
-INSERT INTO crews VALUES (1, 1, 0), (1, 2, 1), (2, 2, 0), (3, 3, 1), (4, 1, 0);
-`
+const ruledTables = `CREATE TABLE firms (id INTEGER PRIMARY KEY, name VARCHAR(40) NOT NULL, tax VARCHAR(40), country VARCHAR(40))
+CREATE TABLE boats (id INTEGER PRIMARY KEY, name VARCHAR(40) NOT NULL, owner VARCHAR(40), firm_id INTEGER, length DOUBLE PRECISION, kind VARCHAR(40) NOT NULL)
+CREATE TABLE crews (boat_id INTEGER NOT NULL, hand_id INTEGER NOT NULL, secret INTEGER NOT NULL, PRIMARY KEY (boat_id, hand_id))
+CREATE TABLE hands (id INTEGER PRIMARY KEY, name VARCHAR(40) NOT NULL, email VARCHAR(40))
+CREATE TABLE watches (boat_id INTEGER NOT NULL, hand_id INTEGER NOT NULL, PRIMARY KEY (boat_id, hand_id))
+CREATE TABLE visits (id INTEGER PRIMARY KEY, boat_id INTEGER NOT NULL)
+INSERT INTO firms VALUES (1, 'Ebb', 'T1', 'NO'), (2, 'Flow', 'T2', 'SE'), (3, 'Spring', NULL, 'NO')
+INSERT INTO boats VALUES (1, 'Auk', 'ada', 1, 10, 'tug'), (2, 'Bittern', 'bea', 1, 20, 'ferry'), (3, 'Coot', NULL, 2, 30, 'tug'), (4, 'Dove', 'ada', 2, 40, 'ferry'), (5, 'Eider', 'cid', NULL, 50, 'tug'), (6, 'Fulmar', 'ADA', NULL, 60, 'tug')
+INSERT INTO hands VALUES (1, 'Una', 'una@x'), (2, 'Vic', 'vic@x'), (3, 'Wyn', NULL)
+INSERT INTO crews VALUES (1, 1, 0), (1, 2, 1), (2, 2, 0), (3, 3, 1), (4, 1, 0)
+INSERT INTO visits VALUES (1, 5), (2, 4), (3, 1), (4, 3)`
 
 const ruledSchema = `type Query {
   firms(filter: FirmFilter, sort: [FirmSort!], limit: Int, offset: Int): [Firm!] @read
@@ -38,16 +37,20 @@ const ruledSchema = `type Query {
   count: Int @total(of: "boats")
   longest: Float @total(of: "boats", max: "length")
   hands: [Hand!] @read
+  visits(sort: [VisitSort!], filter: VisitFilter): [Visit!] @read
   audit: [Crew!] @read @for(roles: ["clerk"])
   mine(owner: String!): Int @total(of: "boats") @for(when: "args.owner == caller.id")
 }
 type Mutation {
   rename(id: ID!, name: String!): Boat @change
   give(id: ID!, owner: String): Boat @change
+  claim(id: ID!, owner: String!): Boat @change @for(when: "args.owner == caller.id")
+  both(id: ID!, owner: String!): Boat! @change @for(when: "args.owner == caller.id")
   scrap(id: ID!): Boat @remove
   launch(boat: TugAdd!): Tug! @add
   scrapAll(filter: BoatFilter!): [Boat!]! @remove
-  sign(boat: ID! @at(path: "boat_id"), hand: ID! @at(path: "hand_id"), secret: Int!): Boat @pair(field: "crew")
+  sign(boat: ID! @at(path: "boat_id"), hand: ID! @at(path: "hand_id")): Boat @pair(field: "watch")
+  free(boat: ID! @at(path: "boat_id"), hand: ID! @at(path: "hand_id")): Boat @unpair(field: "watch")
   close(id: ID!): Firm @remove @for(roles: ["clerk"])
 }
 type Firm @stored(in: "db", as: "firms", key: "id") {
@@ -65,39 +68,33 @@ interface Boat @stored(in: "db", as: "boats", key: "id") @kind(by: "kind")
   owner: String
   length: Float @for(roles: ["clerk"]) @for(when: "record.owner == caller.id")
   firm: Firm @related
-  crew: [Hand!] @related(through: { set: "crews", here: ["boat_id"], there: ["hand_id"] })
+  watch: [Hand!] @related(through: { set: "watches", here: ["boat_id"], there: ["hand_id"] })
+  crewSize: Int! @total(of: "crew")
+  crew(filter: HandFilter, limit: Int): [Hand!] @related(through: { set: "crews", here: ["boat_id"], there: ["hand_id"] })
 }
-type Tug implements Boat { id: ID! name: String! owner: String length: Float firm: Firm crew: [Hand!] }
-type Ferry implements Boat @for(roles: ["clerk", "ferryman"]) { id: ID! name: String! owner: String length: Float firm: Firm crew: [Hand!] }
+type Tug implements Boat { id: ID! name: String! owner: String length: Float firm: Firm watch: [Hand!] crewSize: Int! crew(filter: HandFilter, limit: Int): [Hand!] }
+type Ferry implements Boat @for(roles: ["clerk", "ferryman"]) { id: ID! name: String! owner: String length: Float firm: Firm watch: [Hand!] crewSize: Int! crew(filter: HandFilter, limit: Int): [Hand!] }
 type Hand @stored(in: "db", as: "hands", key: "id") {
   id: ID!
   name: String!
   email: String @for(when: "record.name == caller.name")
   boats: [Boat!] @related(through: { set: "crews", here: ["hand_id"], there: ["boat_id"] })
 }
+type Visit @stored(in: "db", as: "visits", key: "id") { id: ID! boat: Boat @related }
 type Crew @stored(in: "db", as: "crews") @for(roles: ["clerk"]) @for(when: "record.secret == 0") { secret: Int! boat: Boat @related hand: Hand @related }
 `
 
-func openRuled(t *testing.T, tables, schema string) *ruled {
+func openRuled(t *testing.T, db *empty, tables, schema string) *ruled {
 	t.Helper()
-	dir := demotest.Folder(t, map[string]string{
-		"osprey.yaml":      "sources:\n  db: { kind: sqlite, url: \"sqlite:a.db\", naming: snake }\n",
-		"schema/a.graphql": schema,
-	})
-	db, err := sql.Open("sqlite", filepath.Join(dir, "a.db"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { db.Close() })
-	if _, err := db.Exec(tables); err != nil {
-		t.Fatal(err)
-	}
+	db.run(tables)
+	dir := db.project("snake", "")
+	demotest.Write(t, dir, map[string]string{"schema/a.graphql": schema})
 	p, findings, err := project.Open(t.Context(), dir, slog.New(slog.DiscardHandler))
 	if err != nil {
 		t.Fatal(err, findings.JSON(dir))
 	}
-	t.Cleanup(func() { p.Close() })
-	return &ruled{p, t, db}
+	t.Cleanup(p.Close)
+	return &ruled{p, t}
 }
 
 func (p *ruled) answer(who *store.Identity, query string) string {
@@ -117,13 +114,16 @@ func (p *ruled) ask(who *store.Identity, query, want string) {
 
 // TestRules has callers see what the rules say, whatever way they take.
 func TestRules(t *testing.T) {
-	p := openRuled(t, ruledTables, ruledSchema)
+	eachDatabase(t, func(t *testing.T, db *empty) { testRules(t, openRuled(t, db, ruledTables, ruledSchema)) })
+}
+
+func testRules(t *testing.T, p *ruled) {
 	clerk := &store.Identity{ID: "cleo", Name: "Cleo", Roles: []string{"clerk"}}
 	ada := &store.Identity{ID: "ada", Name: "Una", Roles: []string{"ferryman"}}
 	bea := &store.Identity{ID: "bea", Name: "Bea"}
 	swede := &store.Identity{ID: "sven", Roles: []string{"ferryman", "other"}, Claims: map[string]any{"country": "SE"}}
 
-	p.ask(clerk, "{ boats { name } count longest }", `{"data":{"boats":[{"name":"Auk"},{"name":"Bittern"},{"name":"Coot"},{"name":"Dove"},{"name":"Eider"}],"count":5,"longest":50}}`)
+	p.ask(clerk, "{ boats { name } count longest }", `{"data":{"boats":[{"name":"Auk"},{"name":"Bittern"},{"name":"Coot"},{"name":"Dove"},{"name":"Eider"},{"name":"Fulmar"}],"count":6,"longest":60}}`)
 	p.ask(ada, "{ boats { __typename name length } count }", `{"data":{"boats":[{"__typename":"Tug","name":"Auk","length":10},{"__typename":"Ferry","name":"Dove","length":40}],"count":2}}`)
 	p.ask(bea, "{ boats { name } count }", `{"data":{"boats":[],"count":0}}`) // her ferry is for ferrymen
 	p.ask(nil, "{ boats { name } count }", `{"data":{"boats":[],"count":0}}`) // and what nobody owns is nobody's
@@ -134,7 +134,14 @@ func TestRules(t *testing.T) {
 	p.ask(clerk, "{ hands { name boats { name } } }", `{"data":{"hands":[{"name":"Una","boats":[{"name":"Auk"},{"name":"Dove"}]},{"name":"Vic","boats":[{"name":"Auk"},{"name":"Bittern"}]},{"name":"Wyn","boats":[{"name":"Coot"}]}]}}`)
 	p.ask(ada, "{ boats { crew { name } } }", `{"data":{"boats":[{"crew":[{"name":"Una"}]},{"crew":[{"name":"Una"}]}]}}`)
 	p.ask(ada, "{ page(first: 1) { totalCount edges { node { name } } pageInfo { hasNextPage } } }", `{"data":{"page":{"totalCount":2,"edges":[{"node":{"name":"Auk"}}],"pageInfo":{"hasNextPage":true}}}}`)
+	p.ask(ada, "{ boats { crewSize crew(limit: 5) { name } } }", `{"data":{"boats":[{"crewSize":1,"crew":[{"name":"Una"}]},{"crewSize":1,"crew":[{"name":"Una"}]}]}}`)
+	p.ask(clerk, "{ boats { crewSize } }", `{"data":{"boats":[{"crewSize":2},{"crewSize":1},{"crewSize":1},{"crewSize":1},{"crewSize":0},{"crewSize":0}]}}`)
+	p.ask(ada, `{ boats(filter: {crew: {with: {name: {is: "Vic"}}}}) { name } }`, `{"data":{"boats":[]}}`)
+	p.ask(clerk, `{ boats(filter: {crew: {with: {name: {is: "Vic"}}}}) { name } }`, `{"data":{"boats":[{"name":"Auk"},{"name":"Bittern"}]}}`)
 	// Filters and sort keys.
+	p.ask(ada, "{ visits(sort: [{boat: {name: DESC}}, {id: ASC}]) { id boat { name } } }", `{"data":{"visits":[{"id":"2","boat":{"name":"Dove"}},{"id":"3","boat":{"name":"Auk"}},{"id":"1","boat":null},{"id":"4","boat":null}]}}`)
+	p.ask(clerk, "{ visits(sort: [{boat: {name: DESC}}, {id: ASC}]) { id } }", `{"data":{"visits":[{"id":"1"},{"id":"2"},{"id":"4"},{"id":"3"}]}}`)
+	p.ask(ada, `{ visits(filter: {boat: {without: {}}}) { id } }`, `{"data":{"visits":[{"id":"1"},{"id":"4"}]}}`)
 	p.ask(ada, `{ firms(filter: {boats: {with: {name: {is: "Bittern"}}}}) { name } }`, `{"data":{"firms":[]}}`)
 	p.ask(clerk, `{ firms(filter: {boats: {with: {name: {is: "Bittern"}}}}) { name } }`, `{"data":{"firms":[{"name":"Ebb"}]}}`)
 	p.ask(ada, `{ firms(filter: {boats: {without: {}}}) { name } }`, `{"data":{"firms":[{"name":"Spring"}]}}`)
@@ -177,9 +184,18 @@ func TestRules(t *testing.T) {
 		}
 	}
 	denied(ada, `mutation { give(id: 1, owner: "bea") { name } }`)
+	denied(clerk, `mutation { claim(id: 1, owner: "bea") { name } }`)
+	denied(clerk, `mutation { both(id: 1, owner: "bea") { name } rename(id: 1, name: "Gone") { name } }`) // which is not done, either
+	p.ask(clerk, `{ boats(limit: 1) { name owner } }`, `{"data":{"boats":[{"name":"Avocet","owner":"ada"}]}}`)
+	p.ask(ada, `mutation { claim(id: 1, owner: "ada") { name } }`, `{"data":{"claim":{"name":"Avocet"}}}`)
 	denied(ada, `mutation { launch(boat: {id: 9, name: "Ibis", owner: "bea"}) { name } }`)
-	denied(bea, `mutation { sign(boat: 1, hand: 3, secret: 0) { name } }`)
+	denied(bea, `mutation { sign(boat: 1, hand: 3) { name } }`)
+	denied(bea, `mutation { free(boat: 1, hand: 3) { name } }`)
+	p.ask(ada, `mutation { sign(boat: 1, hand: 3) { watch { name } } }`, `{"data":{"sign":{"watch":[{"name":"Wyn"}]}}}`)
+	denied(bea, `mutation { free(boat: 1, hand: 3) { name } }`)
+	p.ask(ada, "{ boats(limit: 1) { watch { name } } }", `{"data":{"boats":[{"watch":[{"name":"Wyn"}]}]}}`)
+	p.ask(ada, `mutation { free(boat: 1, hand: 3) { watch { name } } }`, `{"data":{"free":{"watch":[]}}}`)
 	p.ask(ada, `mutation { scrap(id: 3) { name } }`, `{"data":{"scrap":null}}`)
 	p.ask(ada, `mutation { scrapAll(filter: {}) { name } }`, `{"data":{"scrapAll":[{"name":"Avocet"},{"name":"Dove"}]}}`)
-	p.ask(clerk, "{ boats { id name owner } }", `{"data":{"boats":[{"id":"2","name":"Bittern","owner":"bea"},{"id":"3","name":"Coot","owner":null},{"id":"5","name":"Eider","owner":"cid"}]}}`)
+	p.ask(clerk, "{ boats { id name owner } }", `{"data":{"boats":[{"id":"2","name":"Bittern","owner":"bea"},{"id":"3","name":"Coot","owner":null},{"id":"5","name":"Eider","owner":"cid"},{"id":"6","name":"Fulmar","owner":"ADA"}]}}`)
 }
