@@ -124,10 +124,30 @@ func TestRevokedElsewhere(t *testing.T) {
 		t.Fatal(err)
 	}
 	until(t, func() bool { status, _, _ := other.asks(made.Key, "{ answer }"); return status == 200 })
+	req, _ := http.NewRequest(http.MethodGet, other.url+"/api/v1/events", nil)
+	req.Header.Set("Authorization", "Bearer "+made.Key)
+	stream, err := http.DefaultClient.Do(req)
+	if err != nil || stream.StatusCode != 200 {
+		t.Fatal(err, stream.Status)
+	}
+	defer stream.Body.Close()
 	began := time.Now()
 	k.wants(204, "", http.MethodDelete, "/api/v1/keys/"+made.ID, nil, false)
 	until(t, func() bool { status, _, _ := other.asks(made.Key, "{ answer }"); return status == 401 })
 	t.Logf("the other service has refused it after %v", time.Since(began))
+	ended := make(chan string, 1)
+	go func() {
+		text, _ := io.ReadAll(stream.Body)
+		ended <- string(text)
+	}()
+	select {
+	case text := <-ended:
+		if !strings.HasSuffix(text, "event: end\ndata: {\"detail\":\"the key is not known\"}\n\n") {
+			t.Errorf("the stream of events ends with %q", text)
+		}
+	case <-time.After(10 * time.Second):
+		t.Error("the stream of events goes on without the key")
+	}
 }
 
 // TestAccessConfigured holds what is told of access that would let anybody in.

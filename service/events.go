@@ -44,6 +44,23 @@ func (s *Service) now(r *http.Request) *now {
 	return n
 }
 
+// stillKnown is how often it is looked whether the caller of a stream is still known: a key may be revoked.
+const stillKnown = time.Second
+
+// unknownNow says why the caller of a stream is not known any more, as JSON; "" if it is, or if it cannot be found
+// out now.
+func (s *Service) unknownNow(r *http.Request) string {
+	if s.access == nil {
+		return ""
+	}
+	_, no := s.access.Identify(r.Context(), r)
+	if no == nil || no.Status != http.StatusUnauthorized {
+		return ""
+	}
+	text, _ := json.Marshal(map[string]string{"detail": no.Msg})
+	return string(text)
+}
+
 // events tells what is served, and what is wrong, at once and whenever that changes.
 func (s *Service) events(w http.ResponseWriter, r *http.Request) {
 	if s.streams.Add(1) > mostStreams {
@@ -58,6 +75,8 @@ func (s *Service) events(w http.ResponseWriter, r *http.Request) {
 	out := http.NewResponseController(w)
 	timer := time.NewTicker(heartbeat)
 	defer timer.Stop()
+	again := time.NewTicker(stillKnown)
+	defer again.Stop()
 	last := ""
 	for {
 		news := s.Project.News()
@@ -81,6 +100,12 @@ func (s *Service) events(w http.ResponseWriter, r *http.Request) {
 		case <-s.ends:
 			return
 		case <-news:
+		case <-again.C:
+			if why := s.unknownNow(r); why != "" {
+				fmt.Fprintf(w, "event: end\ndata: %s\n\n", why)
+				out.Flush()
+				return
+			}
 		case <-timer.C:
 			if _, err := fmt.Fprint(w, ": still here\n\n"); err != nil {
 				return
