@@ -50,6 +50,20 @@ func ReadFiles(dir string) (Files, error) {
 	return files, wrong
 }
 
+// ReadOperations reads the operations of a folder, or of the folder operations/ in it, as texts of a project.
+func ReadOperations(dir string) (Files, error) {
+	if info, err := os.Stat(filepath.Join(dir, "operations")); err == nil && info.IsDir() {
+		dir = filepath.Join(dir, "operations")
+	}
+	files := Files{}
+	err := readDocuments(dir, func(path, body string) {
+		if within, err := filepath.Rel(dir, path); err == nil {
+			files["operations/"+filepath.ToSlash(within)] = body
+		}
+	})
+	return files, err
+}
+
 // textFolders are the folders that hold a project's .graphql files.
 var textFolders = []string{"schema", "operations"}
 

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"strings"
 	"time"
@@ -41,12 +42,15 @@ func publishCommand() *cli.Command {
 			"served before. What breaks operations that are asked is refused, with who asks them. The exit\n" +
 			"code is 1 where it is refused.\n\n" +
 			"Example:\n   osprey publish demo/harbour --note \"berths say how deep they are\" --try",
-		Flags:        publishFlags(),
+		Flags:        append(publishFlags(), &cli.BoolFlag{Name: "operations", Usage: "send the operations of DIR alone, beside what is served: those of the same files are replaced"}),
 		OnUsageError: usageError,
 		Action: func(ctx context.Context, c *cli.Command) error {
 			dir, err := oneFolder(c)
 			if err != nil {
 				return err
+			}
+			if c.Bool("operations") {
+				return publishOperations(ctx, c, dir)
 			}
 			files, err := project.ReadFiles(dir)
 			if err != nil {
@@ -78,6 +82,38 @@ func restoreCommand() *cli.Command {
 	}
 }
 
+// publishOperations publishes what is served, with the operations of a folder.
+func publishOperations(ctx context.Context, c *cli.Command, dir string) error {
+	own, err := project.ReadOperations(dir)
+	if err != nil {
+		return wrongUse("the operations cannot be read from %s", inWords(err))
+	}
+	if len(own) == 0 {
+		return wrongUse("%s has no operations: files that end in .graphql", dir)
+	}
+	var list struct {
+		Published int64
+		Serving   *project.Label
+	}
+	if err := callService(keyed(ctx, c), http.MethodGet, c.String("to"), "/api/v1/revisions?limit=1", nil, &list); err != nil {
+		return err
+	}
+	var last struct{ Files project.Files }
+	number := list.Published
+	if number == 0 && list.Serving != nil {
+		number = list.Serving.Number
+	}
+	if number > 0 {
+		if err := callService(keyed(ctx, c), http.MethodGet, c.String("to"), fmt.Sprintf("/api/v1/revisions/%d", number), nil, &last); err != nil {
+			return err
+		}
+	}
+	files := project.Files{}
+	maps.Copy(files, last.Files)
+	maps.Copy(files, own)
+	return publishOnto(ctx, c, "/api/v1/revisions", dir, files, list.Published)
+}
+
 // oneNumber reads the only argument of a command, which is the number of a revision.
 func oneNumber(c *cli.Command) (int64, error) {
 	var n int64
@@ -105,12 +141,17 @@ type outcome struct {
 
 // publish sends a publication, and tells what came of it.
 func publish(ctx context.Context, c *cli.Command, path, dir string, files project.Files) error {
+	return publishOnto(ctx, c, path, dir, files, int64(c.Int("onto")))
+}
+
+// publishOnto is [publish] of what is based on a published revision; -1 is the last one now.
+func publishOnto(ctx context.Context, c *cli.Command, path, dir string, files project.Files, onto int64) error {
 	ctx = keyed(ctx, c)
 	format, to := c.String("format"), c.String("to")
 	if format != "text" && format != "json" {
 		return wrongUse("--format is %q; it is text or json", format)
 	}
-	p := publication{files, c.String("by"), c.String("note"), int64(c.Int("onto")), c.Bool("anyway"), c.Bool("try")}
+	p := publication{files, c.String("by"), c.String("note"), onto, c.Bool("anyway"), c.Bool("try")}
 	if p.By == "" {
 		p.By = publishing.Myself()
 	}

@@ -629,3 +629,48 @@ func TestStartPublished(t *testing.T) {
 		t.Errorf("its files exit with %d: %s", code, errs)
 	}
 }
+
+// TestPublishOperations has a team's operations taken in beside what is served: from files, and from what was
+// published; those of the same files are replaced, and what the schema does not have is refused.
+func TestPublishOperations(t *testing.T) {
+	dir := boatsFolder(t, demotest.Database(t))
+	at, _, _ := served(t, dir)
+	url := "http://" + at
+	saved := func(name string) string {
+		res, err := http.Get(url + "/graphql?operationName=" + name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer res.Body.Close()
+		text, _ := io.ReadAll(res.Body)
+		return string(text)
+	}
+	before, _, _ := osprey(t, "ask", "--url", url, "--as", "json", "{ __schema { types { name } } }")
+	own := demotest.Folder(t, map[string]string{"Marks.graphql": "query Marks { boats { mark } }", "team/More.graphql": "query More { __typename }", "notes.txt": "no operation"})
+	if out, errs, code := osprey(t, "publish", own, "--operations", "--to", url); code != 0 || !strings.Contains(out, "revision 2 is served") {
+		t.Fatalf("the operations: %d %s%s", code, out, errs)
+	}
+	if got := saved("Marks"); !strings.HasPrefix(got, `{"data":{"boats":[`) {
+		t.Errorf("Marks is answered %s", got)
+	}
+	if got := saved("More"); got != `{"data":{"__typename":"Query"}}` {
+		t.Errorf("More is answered %s", got)
+	}
+	demotest.Write(t, own, map[string]string{"Marks.graphql": "query Marks { again: __typename }"})
+	if out, errs, code := osprey(t, "publish", own, "--operations", "--to", url, "--anyway"); code != 0 {
+		t.Fatalf("the operations again: %d %s%s", code, out, errs)
+	}
+	if got := saved("Marks"); got != `{"data":{"again":"Query"}}` {
+		t.Errorf("Marks is answered %s", got)
+	}
+	if after, _, _ := osprey(t, "ask", "--url", url, "--as", "json", "{ __schema { types { name } } }"); after != before {
+		t.Errorf("the schema is another: %s", after)
+	}
+	demotest.Write(t, own, map[string]string{"Marks.graphql": "query Marks { nothing }"})
+	if out, errs, code := osprey(t, "publish", own, "--operations", "--to", url); code != 1 || !strings.Contains(errs, "nothing") {
+		t.Errorf("what the schema does not have: %d %s%s", code, out, errs)
+	}
+	if _, errs, code := osprey(t, "publish", t.TempDir(), "--operations", "--to", url); code != 2 || !strings.Contains(errs, "has no operations") {
+		t.Errorf("no operations: %d %s", code, errs)
+	}
+}
