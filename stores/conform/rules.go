@@ -47,8 +47,13 @@ var Callers = []*store.Identity{
 // the world for a caller.
 func (w *World) Rule(r *rand.Rand) (seen func(who *store.Identity) *World) {
 	left := map[*WorldType]func(who *store.Identity, record Record) bool{}
+	shown := map[*WorldType]func(who *store.Identity, record Record) truth{}
 	w.forgetAny()
 	for _, t := range w.Types {
+		if r.IntN(2) == 0 {
+			c := w.condition(r, t, 2)
+			t.Double, shown[t] = fmt.Sprintf("@for(when: %q) ", c.text), c.of
+		}
 		if r.IntN(4) == 0 {
 			continue
 		}
@@ -94,6 +99,14 @@ func (w *World) Rule(r *rand.Rand) (seen func(who *store.Identity) *World) {
 			c.Rule = ""
 			copies[t] = &c
 			c.Records = slices.Clone(t.Records)
+			if is := shown[t]; is != nil {
+				c.Double, c.Masked = "", true
+				for i, record := range c.Records {
+					record = maps.Clone(record)
+					record["ok"] = is(who, record) == yes
+					c.Records[i] = record
+				}
+			}
 			if is := left[t]; is != nil {
 				c.Records = slices.DeleteFunc(c.Records, func(record Record) bool { return !is(who, record) })
 			}

@@ -29,6 +29,10 @@ type WorldType struct {
 	Told              bool       // the schema has fields for those of the references, too
 	Records           []Record
 	Rule              string // a directive that says who may see which records; or ""
+	// Double is a directive that says of which records the field double may be seen; or "". Masked says that
+	// the records have the field ok, which says it, in place of that.
+	Double string
+	Masked bool
 }
 
 // At returns the path of a field.
@@ -169,6 +173,9 @@ func (t *WorldType) Fields() [][2]string {
 	for _, ref := range t.Refs {
 		fields = append(fields, [2]string{ref.Field, "int?"})
 	}
+	if t.Masked {
+		fields = append(fields, [2]string{"ok", "bool"})
+	}
 	for i := range fields {
 		fields[i][0] = t.At(fields[i][0])
 	}
@@ -213,6 +220,11 @@ func (w *World) Schema() string {
 	for _, t := range w.Types {
 		fmt.Fprintf(&b, "type %s implements Item @stored(in: %q, as: %q, key: \"id\") %s{\n  id: ID!\n  name: String @at(path: %q)\n  n: Int @at(path: %q)\n", t.Name, t.Source, t.Set, t.Rule, t.At("name"), t.At("n"))
 		fmt.Fprintf(&b, "  any: Item @related(here: %q, there: \"id\") @kind(by: %q)\n", t.At("any_id"), t.At("any_kind"))
+		if t.Masked {
+			b.WriteString("  ok: Boolean\n  double: Int @computed(expr: \"record.ok ? record.n * 2 : null\")\n")
+		} else {
+			fmt.Fprintf(&b, "  double: Int %s@computed(expr: \"record.n * 2\")\n", t.Double)
+		}
 		b.WriteString("  twice: Int @computed(expr: \"record.n * 2\")\n  size: Int @computed(expr: \"record.mentions.size() + record.twice\")\n")
 		fmt.Fprintf(&b, "  about(n: Int = 1): String @computed(by: \"calc.about\", needs: \"id %s { name n } twice\")\n", t.Refs[0].Name)
 		b.WriteString("  some(limit: Int, offset: Int): [Some!]! @related(here: \"id\", there: \"r0_id\", sort: [\"n desc\", \"id\"])\n")
@@ -291,7 +303,9 @@ func (w *World) deep(r *rand.Rand, t *WorldType, levels int) string {
 
 func (w *World) selection(r *rand.Rand, t *WorldType, depth int) string {
 	fields := []string{"id", "name"}
-	switch r.IntN(6) {
+	switch r.IntN(7) {
+	case 6:
+		fields = append(fields, "double")
 	case 0:
 		fields = append(fields, "twice")
 	case 1:
