@@ -90,6 +90,7 @@ func (c *comparison) types(was, is schema.Named) {
 		c.add(Breaking, was.String(), "is %s now, and was %s", what(is), what(was))
 		return
 	}
+	c.rules(was.String(), was.About().Directives, is.About().Directives)
 	switch was := was.(type) {
 	case *schema.Object, *schema.Interface:
 		c.fields(was, is)
@@ -149,6 +150,7 @@ func (c *comparison) fields(was, is schema.Named) {
 			c.add(Breaking, f.Coordinate(), "is %s now, and was %s", after, before)
 		}
 		c.inputs(f.Args, own.Args)
+		c.rules(f.Coordinate(), f.Directives, own.Directives)
 		c.deprecated(f.Coordinate(), f.Deprecated, own.Deprecated)
 	}
 	for _, f := range schema.FieldsOf(is) {
@@ -156,6 +158,44 @@ func (c *comparison) fields(was, is schema.Named) {
 			c.add(Safe, f.Coordinate(), "is new")
 		}
 	}
+}
+
+// rules compares for whom something is. Schemas as clients read them do not say it.
+func (c *comparison) rules(coordinate string, was, is []*language.Directive) {
+	if c.old.Directive(rule) == nil || c.now.Directive(rule) == nil {
+		return
+	}
+	if before, after := whom(was), whom(is); before != after {
+		c.add(Risky, coordinate, "is for %s now, and was for %s", after, before)
+	}
+}
+
+// rule is the directive that says for whom something is.
+const rule = "for"
+
+// whom says for whom something is.
+func whom(list []*language.Directive) string {
+	var ways []string
+	for _, d := range list {
+		if d.Name.Text != rule {
+			continue
+		}
+		var parts []string
+		if roles, ok := d.Argument("roles").(*language.ListValue); ok && len(roles.Values) == 0 {
+			parts = append(parts, "nobody")
+		} else if ok {
+			parts = append(parts, strings.Trim(language.PrintValue(roles), "[]"))
+		}
+		if when := d.Argument("when"); when != nil {
+			parts = append(parts, "those of whom it is true that "+strings.Trim(language.PrintValue(when), `"`))
+		}
+		ways = append(ways, strings.Join(parts, " and "))
+	}
+	if len(ways) == 0 {
+		return "everybody"
+	}
+	slices.Sort(ways)
+	return strings.Join(ways, ", or ")
 }
 
 // gives reports whether what is given as one type can stand where another one, of the schema
@@ -206,6 +246,7 @@ func (c *comparison) inputs(was, is []*schema.Input) {
 			continue
 		}
 		own := is[i]
+		c.rules(in.Coordinate, in.Directives, own.Directives)
 		switch before, after := in.Type.String(), own.Type.String(); {
 		case before == after && !in.Required() && own.Required():
 			c.add(Breaking, in.Coordinate, "must be given now")
@@ -289,6 +330,7 @@ func (c *comparison) values(was, is *schema.Enum) {
 			c.add(Breaking, was.Name+"."+v.Name, "is gone")
 			continue
 		}
+		c.rules(was.Name+"."+v.Name, v.Directives, own.Directives)
 		c.deprecated(was.Name+"."+v.Name, v.Deprecated, own.Deprecated)
 	}
 	for _, v := range is.Values {

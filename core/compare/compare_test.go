@@ -28,13 +28,17 @@ union Any = Ferry | Notice
 enum Kind { FERRY TUG }
 input Filter { name: String kind: Kind }
 input CraftAdd { imo: ID! name: String! kind: Kind = TUG }
-directive @urgent(level: Int = 1) on QUERY`
+directive @urgent(level: Int = 1) on QUERY
+directive @for(roles: [String!], when: String) repeatable on OBJECT | INTERFACE | FIELD_DEFINITION | ARGUMENT_DEFINITION | ENUM_VALUE`
 
 // TestSchemas changes a schema in one place each, and holds what is told of it.
 func TestSchemas(t *testing.T) {
 	for _, test := range []struct{ from, to, want string }{
 		{"", "", ""},
 		{"cars: Int }", "}", "breaking Ferry.cars is gone"},
+		{"cars: Int }", `cars: Int @for(roles: ["clerk", "pilot"]) }`, `risky Ferry.cars is for "clerk", "pilot" now, and was for everybody`},
+		{"type Notice {", `type Notice @for(roles: ["clerk"]) @for(roles: ["pilot"], when: "record.title == caller.id") {`, `risky Notice is for "clerk", or "pilot" and those of whom it is true that record.title == caller.id now, and was for everybody`},
+		{"enum Kind { FERRY", `enum Kind { FERRY @for(roles: [])`, "risky Kind.FERRY is for nobody now, and was for everybody"},
 		{"cars: Int }", "cars: Int deck: Int }", "safe Ferry.deck is new"},
 		{"cars: Int }", "cars: Int! }", "safe Ferry.cars is Int! now, and was Int"},
 		{"cars: Int }", "cars: Float }", "breaking Ferry.cars is Float now, and was Int"},
