@@ -33,6 +33,7 @@ const ruledSchema = `type Query {
   firms(filter: FirmFilter, sort: [FirmSort!], limit: Int, offset: Int): [Firm!] @read
   firm(id: ID!): Firm @read
   boats(filter: BoatFilter, sort: [BoatSort!], limit: Int): [Boat!] @read
+  owned(owner: String @for(when: "caller.id != null")): [Tug!] @read
   page(first: Int, after: String, sort: [BoatSort!]): BoatConnection! @read
   count: Int @total(of: "boats")
   longest: Float @total(of: "boats", max: "length")
@@ -44,6 +45,7 @@ const ruledSchema = `type Query {
 type Mutation {
   rename(id: ID!, name: String!): Boat @change
   give(id: ID!, owner: String): Boat @change
+  alter(id: ID!, to: Alter!): Boat @change
   claim(id: ID!, owner: String!): Boat @change @for(when: "args.owner == caller.id")
   both(id: ID!, owner: String!): Boat! @change @for(when: "args.owner == caller.id")
   scrap(id: ID!): Boat @remove
@@ -53,6 +55,7 @@ type Mutation {
   free(boat: ID! @at(path: "boat_id"), hand: ID! @at(path: "hand_id")): Boat @unpair(field: "watch")
   close(id: ID!): Firm @remove @for(roles: ["clerk"])
 }
+input Alter { name: String owner: String @for(roles: ["clerk"]) @for(when: "caller.claims.country == 'SE'") }
 type Firm @stored(in: "db", as: "firms", key: "id") {
   id: ID!
   name: String!
@@ -174,15 +177,30 @@ func testRules(t *testing.T, p *ruled) {
 	p.ask(ada, "{ hands { email } }", `{"errors":[{"message":"Hand.email is not for this caller","locations":[{"line":1,"column":11}],"path":["hands",1,"email"],"extensions":{"code":"DENIED"}},{"message":"Hand.email is not for this caller","locations":[{"line":1,"column":11}],"path":["hands",2,"email"],"extensions":{"code":"DENIED"}}],"data":{"hands":[{"email":"una@x"},{"email":null},{"email":null}]}}`)
 	p.ask(ada, `{ mine(owner: "ada") }`, `{"data":{"mine":2}}`)
 	p.ask(ada, `{ mine(owner: "bea") }`, `{"errors":[{"message":"Query.mine is not for this caller","locations":[{"line":1,"column":3}],"path":["mine"],"extensions":{"code":"DENIED"}}],"data":{"mine":null}}`)
-	// Writes find only what the caller sees, and leave only that.
-	p.ask(ada, `mutation { rename(id: 3, name: "X") { name } }`, `{"data":{"rename":null}}`)
-	p.ask(ada, `mutation { rename(id: 1, name: "Avocet") { name } }`, `{"data":{"rename":{"name":"Avocet"}}}`)
 	denied := func(who *store.Identity, query string) {
 		t.Helper()
 		if got := p.answer(who, query); !strings.Contains(got, `"code":"DENIED"`) {
 			t.Errorf("%s is answered with %s", query, got)
 		}
 	}
+	// What is given, by who gives it.
+	p.ask(ada, `{ owned(owner: "ada") { name } }`, `{"data":{"owned":[{"name":"Auk"}]}}`)
+	denied(nil, `{ owned(owner: "ada") { name } }`)
+	denied(nil, `query ($o: String = "ada") { owned(owner: $o) { name } }`)
+	denied(ada, `mutation ($to: Alter! = {owner: "ada"}) { alter(id: 1, to: $to) { name } }`)
+	denied(ada, `mutation ($o: String = "ada") { alter(id: 1, to: {owner: $o}) { name } }`)
+	p.ask(nil, `query ($o: String) { owned(owner: $o) { name } }`, `{"data":{"owned":[]}}`)
+	p.ask(nil, `{ owned { name } }`, `{"data":{"owned":[]}}`)
+	p.ask(ada, `mutation { alter(id: 1, to: {name: "Awk"}) { name } }`, `{"data":{"alter":{"name":"Awk"}}}`)
+	p.ask(ada, `mutation { alter(id: 1, to: {name: "Auk"}) { name } }`, `{"data":{"alter":{"name":"Auk"}}}`)
+	denied(ada, `mutation { alter(id: 1, to: {name: "Auk", owner: "ada"}) { name } }`)
+	denied(ada, `mutation { ...F } fragment F on Mutation { alter(id: 1, to: {owner: null}) { name } }`)
+	p.ask(clerk, `mutation { alter(id: 1, to: {owner: "ada"}) { owner } }`, `{"data":{"alter":{"owner":"ada"}}}`)
+	p.ask(swede, `mutation { alter(id: 3, to: {owner: "bea"}) { owner } }`, `{"data":{"alter":{"owner":"bea"}}}`)
+	p.ask(clerk, `mutation { alter(id: 3, to: {owner: null}) { owner } }`, `{"data":{"alter":{"owner":null}}}`)
+	// Writes find only what the caller sees, and leave only that.
+	p.ask(ada, `mutation { rename(id: 3, name: "X") { name } }`, `{"data":{"rename":null}}`)
+	p.ask(ada, `mutation { rename(id: 1, name: "Avocet") { name } }`, `{"data":{"rename":{"name":"Avocet"}}}`)
 	denied(ada, `mutation { give(id: 1, owner: "bea") { name } }`)
 	denied(clerk, `mutation { claim(id: 1, owner: "bea") { name } }`)
 	denied(clerk, `mutation { both(id: 1, owner: "bea") { name } rename(id: 1, name: "Gone") { name } }`) // which is not done, either

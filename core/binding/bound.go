@@ -60,6 +60,7 @@ type Bound struct {
 	roots   map[*schema.Field]*Field
 
 	rules      map[string]*Rule // by coordinate
+	givenRules bool
 	typeRules  map[*schema.Object][]*Rule
 	fieldRules map[*schema.Field][]*Rule
 	shows      map[string][][]*schema.Field // by coordinate: of which fields an argument, or what is given, tells something

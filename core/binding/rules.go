@@ -79,6 +79,12 @@ func (b *Bound) TypeRules(t *schema.Object) []*Rule { return b.typeRules[t] }
 // field of its interfaces, too.
 func (b *Bound) FieldRules(f *schema.Field) []*Rule { return b.fieldRules[f] }
 
+// GivenRules reports whether what is given to fields has rules that depend on more of a caller than its roles.
+func (b *Bound) GivenRules() bool { return b.givenRules }
+
+// RuleOf returns the rule that stands on a coordinate; nil if none does.
+func (b *Bound) RuleOf(coordinate string) *Rule { return b.rules[coordinate] }
+
 // HasRules reports whether the schema has any.
 func (b *Bound) HasRules() bool { return len(b.rules) > 0 }
 
@@ -165,9 +171,15 @@ func interfacesOf(t schema.Named) (list []schema.Named) {
 	return list
 }
 
+// inputRules binds the rules of what is given: their conditions are of the caller alone.
 func (b *binder) inputRules(list []*schema.Input) {
 	for _, in := range list {
-		b.rule(in.Coordinate, in.Directives, b.noWhen(in.Coordinate))
+		r := b.rule(in.Coordinate, in.Directives, func(d *language.Directive) *When {
+			return b.compileWhen(d, in.Coordinate, map[string]*expression.Type{"caller": expression.Caller})
+		})
+		if r != nil && slices.ContainsFunc(r.Ways, func(w *Way) bool { return w.When != nil }) {
+			b.bound.givenRules = true
+		}
 	}
 }
 
