@@ -65,7 +65,7 @@ func ask(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("calls") && as != "json" {
-		printCalls(out, r.Extensions.Calls)
+		printCalls(out, r.Extensions.Calls, r.Extensions.Cost)
 	}
 	if len(r.Errors) > 0 {
 		printFaults(c.Root().ErrWriter, q, r.Errors)
@@ -103,6 +103,7 @@ type response struct {
 	Errors     []fault         `json:"errors"`
 	Extensions struct {
 		Calls []call `json:"calls"`
+		Cost  int64  `json:"cost"`
 	} `json:"extensions"`
 }
 

@@ -243,14 +243,14 @@ func shorten(s string) string {
 	return string([]rune(s)[:width-1]) + "…"
 }
 
-// printCalls writes the store requests of an answer, wave by wave.
-func printCalls(w io.Writer, calls []call) {
+// printCalls writes the store requests of an answer, wave by wave, and what it was estimated to cost.
+func printCalls(w io.Writer, calls []call, cost int64) {
 	requests, waves := 0, 0
 	for _, c := range calls {
 		requests += c.Requests
 		waves = max(waves, c.Wave)
 	}
-	fmt.Fprintf(w, "\n%s in %s\n", plan.Count(requests, "store request"), plan.Count(waves, "wave"))
+	fmt.Fprintf(w, "\n%s in %s, at a cost of %d\n", plan.Count(requests, "store request"), plan.Count(waves, "wave"), cost)
 	t := tabwriter.NewWriter(w, 2, 4, 2, ' ', 0)
 	for _, c := range calls {
 		state := plan.Count(c.Records, "record")
