@@ -40,7 +40,7 @@ type giving struct {
 	revision  *Revision
 	schema    *schema.Schema
 	who       *store.Identity
-	variables map[string]any // as they were sent: what is not there is not given
+	variables map[string]any            // as they were sent: what is not there is not given
 	presets   map[string]language.Value // what stands in the text for those
 	fragments map[string]*language.Fragment
 	denied    *schema.Input // the first that is not for the caller

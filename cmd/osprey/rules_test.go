@@ -38,6 +38,7 @@ const ruledSchema = `type Query {
   count: Int @total(of: "boats")
   longest: Float @total(of: "boats", max: "length")
   hands: [Hand!] @read
+  handPage(first: Int): HandConnection @read
   visits(sort: [VisitSort!], filter: VisitFilter): [Visit!] @read
   audit: [Crew!] @read @for(roles: ["clerk"])
   mine(owner: String!): Int @total(of: "boats") @for(when: "args.owner == caller.id")
@@ -53,8 +54,11 @@ type Mutation {
   scrapAll(filter: BoatFilter!): [Boat!]! @remove
   sign(boat: ID! @at(path: "boat_id"), hand: ID! @at(path: "hand_id")): Boat @pair(field: "watch")
   free(boat: ID! @at(path: "boat_id"), hand: ID! @at(path: "hand_id")): Boat @unpair(field: "watch")
+  dismiss(filter: HandFilter!): Dismissed @remove(of: "Hand")
   close(id: ID!): Firm @remove @for(roles: ["clerk"])
 }
+type HandConnection { edges: [HandEdge!] pageInfo: PageInfo! totalCount: Int @for(when: "caller.id == 'cleo'") }
+type Dismissed { count: Int @for(when: "caller.id == 'cleo'") hands: [Hand!] }
 input Alter { name: String owner: String @for(roles: ["clerk"]) @for(when: "caller.claims.country == 'SE'") }
 type Firm @stored(in: "db", as: "firms", key: "id") {
   id: ID!
@@ -198,6 +202,11 @@ func testRules(t *testing.T, p *ruled) {
 	p.ask(clerk, `mutation { alter(id: 1, to: {owner: "ada"}) { owner } }`, `{"data":{"alter":{"owner":"ada"}}}`)
 	p.ask(swede, `mutation { alter(id: 3, to: {owner: "bea"}) { owner } }`, `{"data":{"alter":{"owner":"bea"}}}`)
 	p.ask(clerk, `mutation { alter(id: 3, to: {owner: null}) { owner } }`, `{"data":{"alter":{"owner":null}}}`)
+	// Fields of pages, and of what a write answers.
+	p.ask(clerk, `{ handPage(first: 1) { totalCount edges { node { name } } } }`, `{"data":{"handPage":{"totalCount":3,"edges":[{"node":{"name":"Una"}}]}}}`)
+	p.ask(ada, `{ handPage(first: 1) { totalCount edges { node { name } } } }`, `{"errors":[{"message":"HandConnection.totalCount is not for this caller","locations":[{"line":1,"column":24}],"path":["handPage","totalCount"],"extensions":{"code":"DENIED"}}],"data":{"handPage":{"totalCount":null,"edges":[{"node":{"name":"Una"}}]}}}`)
+	p.ask(clerk, `mutation { dismiss(filter: {name: {is: "Xan"}}) { count hands { name } } }`, `{"data":{"dismiss":{"count":0,"hands":[]}}}`)
+	denied(ada, `mutation { dismiss(filter: {name: {is: "Xan"}}) { count hands { name } } }`)
 	// Writes find only what the caller sees, and leave only that.
 	p.ask(ada, `mutation { rename(id: 3, name: "X") { name } }`, `{"data":{"rename":null}}`)
 	p.ask(ada, `mutation { rename(id: 1, name: "Avocet") { name } }`, `{"data":{"rename":{"name":"Avocet"}}}`)

@@ -253,7 +253,7 @@ func (b *binder) compileWhen(d *language.Directive, coordinate string, inputs ma
 // fieldWhen binds the condition of a field's rule.
 func (b *binder) fieldWhen(f *schema.Field, d *language.Directive) *When {
 	inputs := map[string]*expression.Type{"caller": expression.Caller, "args": b.argsType(f)}
-	root := b.isRoot(f.Owner)
+	root := !b.hasRecords(f.Owner)
 	if !root {
 		inputs["record"] = b.recordOf(f.Owner, false)
 	}
@@ -270,6 +270,22 @@ func (b *binder) fieldWhen(f *schema.Field, d *language.Directive) *When {
 		return nil
 	}
 	return w
+}
+
+// hasRecords reports whether values of a type are records, of a set or nested in others: those of a root type, of a
+// page and of what a write answers are none.
+func (b *binder) hasRecords(t schema.Named) bool {
+	for _, o := range b.bound.Schema.Possible(t) {
+		if b.bound.records[o] != nil {
+			return true
+		}
+		for key := range b.nested {
+			if key.t == o {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // whenNeeds notes what a condition looks at of its record; false after telling what is wrong.

@@ -82,6 +82,9 @@ func (r *run) pageFields(b []byte, fields []*plan.Field, p *pageNow, record int3
 		ok := true
 		r.enter(f)
 		switch f.What {
+		case plan.Denied:
+			ok = false
+			r.fail(f, f, Denied, "", fmt.Sprintf(msgDenied, f.At))
 		case plan.Constant:
 			b = append(b, f.Text...)
 		case plan.Edges:

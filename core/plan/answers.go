@@ -34,6 +34,9 @@ func (b *builder) answerField(of *Field, g group, def *binding.Field, written *r
 	b.path = append(b.path, g.name)
 	defer func() { b.path = b.path[:len(b.path)-1] }()
 	f := b.newField(g, bound.Def)
+	if b.fieldRules(f, nil, g, bound, nil) {
+		return f
+	}
 	f.Write = of.Write
 	switch bound.How {
 	case binding.Counted:

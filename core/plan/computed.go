@@ -60,7 +60,9 @@ func (b *builder) written(f *Field, r *rows, g group, bound *binding.Field, obje
 		b.path = append(b.path, g.name)
 		entry := bound.Entries[name]
 		own := b.newField(g, entry.Def)
-		b.evaluated(own, r, g, entry, object, args)
+		if !b.fieldRules(own, nil, g, entry, nil) {
+			b.evaluated(own, r, g, entry, object, args)
+		}
 		fields = append(fields, own)
 		b.path = b.path[:len(b.path)-1]
 	}

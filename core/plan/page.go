@@ -61,7 +61,9 @@ func (p *pagePlan) object(t *schema.Object, sets []*language.SelectionSet, field
 		}
 		p.path = append(p.path, g.name)
 		f := p.newField(g, t.Field(name))
-		field(f, g)
+		if !p.fieldRules(f, nil, g, &binding.Field{Def: t.Field(name)}, nil) {
+			field(f, g)
+		}
 		c.Fields = append(c.Fields, f)
 		p.path = p.path[:len(p.path)-1]
 	}
