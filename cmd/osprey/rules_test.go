@@ -47,6 +47,7 @@ type Mutation {
   rename(id: ID!, name: String!): Boat @change
   give(id: ID!, owner: String): Boat @change
   alter(id: ID!, to: Alter!): Boat @change
+  grow(id: ID!): Boat @change(set: "length: record.length + 1.0")
   claim(id: ID!, owner: String!): Boat @change @for(when: "args.owner == caller.id")
   both(id: ID!, owner: String!): Boat! @change @for(when: "args.owner == caller.id")
   scrap(id: ID!): Boat @remove
@@ -202,6 +203,9 @@ func testRules(t *testing.T, p *ruled) {
 	p.ask(clerk, `mutation { alter(id: 1, to: {owner: "ada"}) { owner } }`, `{"data":{"alter":{"owner":"ada"}}}`)
 	p.ask(swede, `mutation { alter(id: 3, to: {owner: "bea"}) { owner } }`, `{"data":{"alter":{"owner":"bea"}}}`)
 	p.ask(clerk, `mutation { alter(id: 3, to: {owner: null}) { owner } }`, `{"data":{"alter":{"owner":null}}}`)
+	// What is set looks at what is stored, whatever the caller may read.
+	p.ask(swede, `mutation { grow(id: 4) { name } }`, `{"data":{"grow":{"name":"Dove"}}}`)
+	p.ask(clerk, `{ boats(filter: {name: {is: "Dove"}}) { length } }`, `{"data":{"boats":[{"length":41}]}}`)
 	// Fields of pages, and of what a write answers.
 	p.ask(clerk, `{ handPage(first: 1) { totalCount edges { node { name } } } }`, `{"data":{"handPage":{"totalCount":3,"edges":[{"node":{"name":"Una"}}]}}}`)
 	p.ask(ada, `{ handPage(first: 1) { totalCount edges { node { name } } } }`, `{"errors":[{"message":"HandConnection.totalCount is not for this caller","locations":[{"line":1,"column":24}],"path":["handPage","totalCount"],"extensions":{"code":"DENIED"}}],"data":{"handPage":{"totalCount":null,"edges":[{"node":{"name":"Una"}}]}}}`)

@@ -242,6 +242,8 @@ func (b *builder) nestOne(u *unit, above *rows, of *binding.Write, n *binding.Ne
 
 // looked plans what an expression looks at of the records that are found.
 func (b *builder) looked(found *rows, def *binding.Field, set *binding.Set) []*Field {
+	b.trusted++
+	defer func() { b.trusted-- }()
 	types := b.bound.Schema.Possible(def.Target.Type)
 	if def.Only != nil {
 		types = def.Only
