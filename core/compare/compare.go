@@ -162,12 +162,17 @@ func (c *comparison) fields(was, is schema.Named) {
 
 // rules compares for whom something is. Schemas as clients read them do not say it.
 func (c *comparison) rules(coordinate string, was, is []*language.Directive) {
-	if c.old.Directive(rule) == nil || c.now.Directive(rule) == nil {
+	if !asWritten(c.old) || !asWritten(c.now) {
 		return
 	}
 	if before, after := whom(was), whom(is); before != after {
 		c.add(Risky, coordinate, "is for %s now, and was for %s", after, before)
 	}
+}
+
+// asWritten reports whether a schema says where its data is, as its authors write it and no client reads it.
+func asWritten(s *schema.Schema) bool {
+	return slices.ContainsFunc(s.Types(), func(t schema.Named) bool { return t.About().Directive("stored") != nil })
 }
 
 // rule is the directive that says for whom something is.

@@ -29,6 +29,8 @@ enum Kind { FERRY TUG }
 input Filter { name: String kind: Kind }
 input CraftAdd { imo: ID! name: String! kind: Kind = TUG }
 directive @urgent(level: Int = 1) on QUERY
+type Where @stored(in: "a") { id: ID }
+directive @stored(in: String) on OBJECT
 directive @for(roles: [String!], when: String) repeatable on OBJECT | INTERFACE | FIELD_DEFINITION | ARGUMENT_DEFINITION | ENUM_VALUE`
 
 // TestSchemas changes a schema in one place each, and holds what is told of it.
