@@ -48,7 +48,7 @@ func (a *admission) of(ctx context.Context, caller string, after *int) project.A
 		if limit > 0 {
 			if wait := a.spend(caller, limit, cost()); wait > 0 {
 				*after = int(math.Ceil(wait.Seconds()))
-				return nil, &project.Fault{Message: "this caller has asked for as much as it may for now", Code: project.CodeRate,
+				return nil, &project.Fault{Message: "this caller has used up what it may cost a second", Code: project.CodeRate,
 					Fix: "send it again in " + strconv.Itoa(*after) + " s, or ask for less at once; osprey explain shows what an operation costs"}
 			}
 		}

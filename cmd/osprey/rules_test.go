@@ -58,6 +58,7 @@ type Mutation {
   dismiss(filter: HandFilter!): Dismissed @remove(of: "Hand")
   close(id: ID!): Firm @remove @for(roles: ["clerk"])
 }
+enum Country { NO SE @for(roles: ["clerk"]) }
 type HandConnection { edges: [HandEdge!] pageInfo: PageInfo! totalCount: Int @for(when: "caller.id == 'cleo'") }
 type Dismissed { count: Int @for(when: "caller.id == 'cleo'") hands: [Hand!] }
 input Alter { name: String owner: String @for(roles: ["clerk"]) @for(when: "caller.claims.country == 'SE'") }
@@ -65,7 +66,7 @@ type Firm @stored(in: "db", as: "firms", key: "id") {
   id: ID!
   name: String!
   tax: String @for(roles: ["clerk"])
-  country: String
+  country: Country
   boats(filter: BoatFilter): [Boat!] @related
   fleet: Int! @total(of: "boats")
 }
@@ -206,6 +207,10 @@ func testRules(t *testing.T, p *ruled) {
 	// What is set looks at what is stored, whatever the caller may read.
 	p.ask(swede, `mutation { grow(id: 4) { name } }`, `{"data":{"grow":{"name":"Dove"}}}`)
 	p.ask(clerk, `{ boats(filter: {name: {is: "Dove"}}) { length } }`, `{"data":{"boats":[{"length":41}]}}`)
+	// Values of enums.
+	p.ask(clerk, `{ firms(filter: {country: {is: SE}}) { country } }`, `{"data":{"firms":[{"country":"SE"}]}}`)
+	p.ask(ada, `{ firms { country } }`, `{"errors":[{"message":"Firm.country: the value is not for this caller","locations":[{"line":1,"column":11}],"path":["firms",1,"country"],"extensions":{"code":"DENIED"}}],"data":{"firms":[{"country":"NO"},{"country":null},{"country":"NO"}]}}`)
+	refused(ada, `{ firms(filter: {country: {is: SE}}) { name } }`, `SE`)
 	// Fields of pages, and of what a write answers.
 	p.ask(clerk, `{ handPage(first: 1) { totalCount edges { node { name } } } }`, `{"data":{"handPage":{"totalCount":3,"edges":[{"node":{"name":"Una"}}]}}}`)
 	p.ask(ada, `{ handPage(first: 1) { totalCount edges { node { name } } } }`, `{"errors":[{"message":"HandConnection.totalCount is not for this caller","locations":[{"line":1,"column":24}],"path":["handPage","totalCount"],"extensions":{"code":"DENIED"}}],"data":{"handPage":{"totalCount":null,"edges":[{"node":{"name":"Una"}}]}}}`)

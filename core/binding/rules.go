@@ -75,8 +75,8 @@ func (c *Cond) Rests() bool {
 // that it implements. All of them hold.
 func (b *Bound) TypeRules(t *schema.Object) []*Rule { return b.typeRules[t] }
 
-// FieldRule returns the rule of a field; nil if it has none. A field of an object has that of the same
-// field of its interfaces, too.
+// FieldRules returns the rules of a field of an object, and of the same field of its interfaces. All of them
+// hold.
 func (b *Bound) FieldRules(f *schema.Field) []*Rule { return b.fieldRules[f] }
 
 // GivenRules reports whether what is given to fields has rules that depend on more of a caller than its roles.

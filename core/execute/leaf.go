@@ -24,7 +24,7 @@ func (r *run) leaf(b []byte, f *plan.Field, c *store.Column, row int) ([]byte, b
 			return b, true
 		}
 		r.enter(f)
-		r.fail(f, nil, BadResult, "", f.At+": "+why)
+		r.fail(f, nil, codeOf(why), "", f.At+": "+why)
 		r.leave()
 		return b, false
 	}
@@ -40,7 +40,7 @@ func (r *run) item(b []byte, f *plan.Field, null *plan.Nullness, c *store.Column
 	switch {
 	case c.Null[row]:
 		if why, bad := c.Bad[row]; bad {
-			r.fail(f, nil, BadResult, "", f.At+": "+why)
+			r.fail(f, nil, codeOf(why), "", f.At+": "+why)
 		} else if null.NonNull {
 			r.missing(f)
 		}
@@ -48,7 +48,7 @@ func (r *run) item(b []byte, f *plan.Field, null *plan.Nullness, c *store.Column
 	case c.Kind != store.List:
 		b, why := appendValue(b, f, c, row)
 		if why != "" {
-			r.fail(f, nil, BadResult, "", f.At+": "+why)
+			r.fail(f, nil, codeOf(why), "", f.At+": "+why)
 		}
 		return b, why == ""
 	}
@@ -255,4 +255,12 @@ func appendEscaped(buf, text []byte, i int) []byte {
 		start = i
 	}
 	return append(buf, text[start:]...)
+}
+
+// codeOf returns the code of the error that says why a value is not written.
+func codeOf(why string) string {
+	if why == msgDeniedValue {
+		return Denied
+	}
+	return BadResult
 }

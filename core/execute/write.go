@@ -113,8 +113,7 @@ func (r *run) fields(b []byte, fields []*plan.Field, t *store.Table, row int) ([
 		b = append(b, f.Lead...)
 		mark := r.place(b)
 		var ok bool
-		switch {
-		case f.Allow != nil && !r.allows(f.Allow, t, row):
+		if f.Allow != nil && !r.allows(f.Allow, t, row) {
 			r.deny(f)
 			if b, ok = r.settle(b, f, mark, false); !ok {
 				return b, false

@@ -95,12 +95,6 @@ func Compile(text string, inputs map[string]*Type, want *Type, functions ...Func
 	return compile(text, inputs, want, functions, allowNull)
 }
 
-// CompileRule compiles a condition. To it, null equals nothing but the word null, as it does to stores: a
-// caller without an id is not the owner of what has none.
-func CompileRule(text string, inputs map[string]*Type) (*Program, error) {
-	return compile(text, inputs, &Type{Kind: Bool, Nullable: true}, nil, allowNull, nullEqualsNothing)
-}
-
 // compile compiles an expression after changing what was parsed.
 func compile(text string, inputs map[string]*Type, want *Type, functions []Function, changes ...func(*ast.AST)) (*Program, error) {
 	key := fmt.Sprint(len(changes), keyOf(text, inputs, want, functions))
@@ -210,50 +204,6 @@ func typeText(t *cel.Type) string {
 // plain gives types the names that expressions have for them.
 var plain = strings.NewReplacer("google.protobuf.Timestamp", "timestamp", "google.protobuf.Duration", "duration",
 	"wrapper(int)", "int or null", "wrapper(double)", "double or null", "wrapper(string)", "string or null", "wrapper(bool)", "bool or null")
-
-// allowNull lets a choice have null on one side, whatever the other gives: null is of
-// no type that any other could be.
-func allowNull(a *ast.AST) {
-	fac, next := ast.NewExprFactory(), ast.MaxID(a)
-	ast.PostOrderVisit(a.Expr(), ast.NewExprVisitor(func(e ast.Expr) {
-		if e.Kind() != ast.CallKind || e.AsCall().FunctionName() != operators.Conditional {
-			return
-		}
-		for _, arg := range e.AsCall().Args()[1:] {
-			if isNull(arg) {
-				next++
-				arg.SetKindCase(fac.NewCall(arg.ID(), "dyn", fac.NewLiteral(next, types.NullValue)))
-			}
-		}
-	}))
-}
-
-// nullEqualsNothing makes comparisons of two values false where one of them is null: a == b becomes
-// null in [dyn(a), dyn(b)] ? false : a == b, and a != b its opposite. What cannot be evaluated makes neither.
-func nullEqualsNothing(a *ast.AST) {
-	fac, next := ast.NewExprFactory(), ast.MaxID(a)
-	id := func() int64 { next++; return next }
-	ast.PostOrderVisit(a.Expr(), ast.NewExprVisitor(func(e ast.Expr) {
-		if e.Kind() != ast.CallKind {
-			return
-		}
-		name, args := e.AsCall().FunctionName(), e.AsCall().Args()
-		if name != operators.Equals && name != operators.NotEquals || isLiteral(args[0]) || isLiteral(args[1]) {
-			return
-		}
-		dyn := func(of ast.Expr) ast.Expr { return fac.NewCall(id(), "dyn", of) }
-		both := fac.NewList(id(), []ast.Expr{dyn(fac.CopyExpr(args[0])), dyn(fac.CopyExpr(args[1]))}, nil)
-		either := fac.NewCall(id(), operators.In, dyn(fac.NewLiteral(id(), types.NullValue)), both)
-		same := fac.NewCall(id(), name, args...)
-		e.SetKindCase(fac.NewCall(e.ID(), operators.Conditional, either, fac.NewLiteral(id(), types.Bool(name == operators.NotEquals)), same))
-	}))
-}
-
-func isLiteral(e ast.Expr) bool { return e.Kind() == ast.LiteralKind }
-
-func isNull(e ast.Expr) bool {
-	return e.Kind() == ast.LiteralKind && e.AsLiteral() == types.NullValue
-}
 
 // misfit returns the type of what an expression gives if it does not fit what is
 // wanted; each side of a choice is looked at by itself.
@@ -496,9 +446,6 @@ func (p *Program) Run(inputs map[string]any) (any, error) {
 	}
 	return nil, failed(err)
 }
-
-// Absent reports whether an expression failed since it looked for what a caller has not said of itself.
-func Absent(err error) bool { return strings.Contains(err.Error(), "a key is not there") }
 
 // native returns a result as a Go value; records says that it may be one, or a list of
 // them.

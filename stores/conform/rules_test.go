@@ -8,24 +8,13 @@ import (
 	"strings"
 	"sync/atomic"
 	"testing"
-	"time"
 
 	"osprey/stores/conform"
 )
 
 // TestRuledWorlds gives random schemas random rules, and has several callers ask random operations. The
 // answers are those of stores in memory that hold nothing but what the caller may see, and know of no rule.
-func TestRuledWorlds(t *testing.T) {
-	stores := openStores(t)
-	until := time.Now().Add(*during)
-	operations := 0
-	for seed := *first; seed < *first+*worlds || time.Now().Before(until); seed++ {
-		if !t.Run(fmt.Sprint("world ", seed), func(t *testing.T) { operations += stores.ruled(t, uint64(seed)) }) {
-			break
-		}
-	}
-	t.Logf("%d operations", operations)
-}
+func TestRuledWorlds(t *testing.T) { eachWorld(t, (*worldStores).ruled) }
 
 // ruled makes a world with rules and asks it.
 func (s *worldStores) ruled(t *testing.T, seed uint64) int {

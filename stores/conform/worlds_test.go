@@ -49,12 +49,16 @@ var (
 // answers are those of stores in memory that can do nothing by themselves. The
 // number of store requests is what the plan says and what the runtime tells,
 // and each store that can count counts as many as it was told to be asked.
-func TestWorlds(t *testing.T) {
+func TestWorlds(t *testing.T) { eachWorld(t, (*worldStores).world) }
+
+// eachWorld asks as many worlds as the flags say, and tells how many operations these were.
+func eachWorld(t *testing.T, ask func(s *worldStores, t *testing.T, seed uint64) int) {
+	t.Helper()
 	stores := openStores(t)
 	until := time.Now().Add(*during)
 	operations := 0
 	for seed := *first; seed < *first+*worlds || time.Now().Before(until); seed++ {
-		if !t.Run(fmt.Sprint("world ", seed), func(t *testing.T) { operations += stores.world(t, uint64(seed)) }) {
+		if !t.Run(fmt.Sprint("world ", seed), func(t *testing.T) { operations += ask(stores, t, uint64(seed)) }) {
 			break
 		}
 	}
