@@ -9,8 +9,9 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
-	"time"
 
 	_ "github.com/go-sql-driver/mysql"
 	_ "github.com/jackc/pgx/v5/stdlib"
@@ -258,14 +259,21 @@ func TestWithinConflict(t *testing.T) {
 		}
 	}
 	asked := make(chan int, 100)
+	var met sync.WaitGroup // of the first two calls: each has its first lock then, and none its second
+	met.Add(2)
+	var called atomic.Int32
 	lock := func(ctx context.Context, tx osprey.Tx, calls []osprey.Call[osprey.None, struct{ N, First, Second int }]) error {
 		args := calls[0].Args
 		asked <- args.N
-		for _, id := range []int{args.First, args.Second} {
+		first := called.Add(1) <= 2
+		for i, id := range []int{args.First, args.Second} {
 			if _, err := tx.ExecContext(ctx, "UPDATE locks SET n = n + 1 WHERE id = $1", id); err != nil {
 				return fmt.Errorf("locking %d: %w", id, err)
 			}
-			time.Sleep(100 * time.Millisecond)
+			if i == 0 && first {
+				met.Done()
+				met.Wait()
+			}
 		}
 		return nil
 	}
