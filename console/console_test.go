@@ -348,9 +348,9 @@ func TestRecords(t *testing.T) {
 // TestKey asks for a key where the service does not know who asks, and uses it from then on, also for
 // what is told while it happens.
 func TestKey(t *testing.T) {
-	key := access.Make()
+	key, screen := access.Make(), access.Make()
 	dir := demotest.Folder(t, map[string]string{
-		"osprey.yaml":      fmt.Sprintf("access: { keys: { %s: { name: Ada, hash: %q } } }\n", key.ID, key.Hash),
+		"osprey.yaml":      fmt.Sprintf("access:\n  console: [office]\n  keys:\n    %s: { name: Ada, hash: %q, roles: [office] }\n    %s: { name: Board, hash: %q, roles: [screen] }\n", key.ID, key.Hash, screen.ID, screen.Hash),
 		"schema/a.graphql": "type Query { me: String @computed(expr: \"caller.name\") }",
 	})
 	p, findings, err := project.Open(context.Background(), dir, slog.New(slog.DiscardHandler))
@@ -367,6 +367,13 @@ func TestKey(t *testing.T) {
 	do(t, ctx, chromedp.WaitVisible(field), chromedp.Sleep(400*time.Millisecond), chromedp.SendKeys(field, "osprey_wrong_key"), chromedp.Click("[data-test=use]"), chromedp.Sleep(500*time.Millisecond), chromedp.WaitVisible(field))
 	if got := text(t, ctx, "[data-test=key]"); !strings.Contains(got, "is not taken") {
 		t.Errorf("shown is %q", got)
+	}
+	again := func(with string) {
+		do(t, ctx, chromedp.Sleep(400*time.Millisecond), chromedp.SendKeys(field, with), chromedp.Click("[data-test=use]"), chromedp.Sleep(500*time.Millisecond))
+	}
+	again(screen.String())
+	if got := text(t, ctx, "[data-test=key]"); !strings.Contains(got, "not for this caller") {
+		t.Errorf("shown to a screen is %q", got)
 	}
 	do(t, ctx, chromedp.Sleep(400*time.Millisecond), chromedp.SendKeys(field, key.String()), chromedp.Click("[data-test=use]"), chromedp.WaitVisible("[data-test=other-key]"), chromedp.WaitNotPresent(field), chromedp.Sleep(300*time.Millisecond))
 	do(t, ctx, chromedp.Click("[data-test=run]"), chromedp.WaitVisible("[data-test=answer]"))

@@ -89,7 +89,7 @@ func (c *Config) unruled() (u binding.Unruled) {
 	if a.Tokens != nil || a.Header != nil || c.Records != nil {
 		return u
 	}
-	u.Known = append(slices.Clone(a.NobodyRoles), a.Admin...)
+	u.Known = slices.Concat(a.NobodyRoles, a.Admin, a.Console)
 	for _, k := range a.Keys {
 		if k != nil {
 			u.Known = append(u.Known, k.Roles...)

@@ -200,7 +200,7 @@ func (r *Revision) read(ctx context.Context, q *Request) (*asked, []Fault) {
 	if faults != nil {
 		return &asked{parsed: d, operation: o}, faults
 	}
-	if fault := r.given(&asked{parsed: d, operation: o}, q); fault != nil {
+	if fault := r.given(ctx, &asked{parsed: d, operation: o, vars: vars}, q); fault != nil {
 		return &asked{parsed: d, operation: o}, []Fault{*fault}
 	}
 	v := r.plan(d, o, vars, q.Once != "", q.who())

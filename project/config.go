@@ -95,6 +95,9 @@ type AccessConfig struct {
 	// The roles that run the service: they publish, and are told what is asked and what stores are sent, in
 	// place of what administration and statements say.
 	Admin []string `yaml:"admin" form:"list of roles"`
+	// The roles that may use the console and what it calls, which is all of /api/v1 but the documentation, beside those of
+	// admin. Without it, all callers may who are known.
+	Console []string `yaml:"console" form:"list of roles"`
 	// Whether each type that is stored must have a rule, or it is an error.
 	Rules string `yaml:"rules" default:"optional" form:"optional, required"`
 	// The roles that see types without a rule; without it, all callers do.

@@ -97,8 +97,7 @@ func callerOf(r *http.Request) *store.Caller {
 // by where it is.
 func (s *Service) runs(r *http.Request, to string) bool {
 	if a := s.Project.Own.Access; a != nil && len(a.Admin) > 0 {
-		who := whoOf(r)
-		return who != nil && slices.ContainsFunc(who.Roles, func(role string) bool { return slices.Contains(a.Admin, role) })
+		return isOf(whoOf(r), a.Admin)
 	}
 	switch to {
 	case project.ToEveryone:
@@ -107,6 +106,26 @@ func (s *Service) runs(r *http.Request, to string) bool {
 		return false
 	}
 	return isLocal(r)
+}
+
+// isOf reports whether a caller has one of some roles.
+func isOf(who *store.Identity, roles []string) bool {
+	return who != nil && slices.ContainsFunc(who.Roles, func(role string) bool { return slices.Contains(roles, role) })
+}
+
+// consoles lets those through who may use the console, and what it calls.
+func (s *Service) consoles(next http.Handler) http.Handler {
+	a := s.Project.Own.Access
+	if a == nil || len(a.Console) == 0 {
+		return next
+	}
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if who := whoOf(r); !isOf(who, a.Console) && !isOf(who, a.Admin) {
+			problem(w, http.StatusForbidden, "the console, and what it calls, is not for this caller", "ask with another key; access.console in osprey.yaml names the roles")
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
 }
 
 // administrates reports whether a caller may do what people do who run the service.

@@ -63,15 +63,15 @@ func TestHarbourRules(t *testing.T) {
 	}
 	// What is not for a caller is nowhere.
 	for _, path := range []string{"/schema.graphql", "/api/v1/operations"} {
-		if text := as(t, base, "board", http.MethodGet, path, nil); strings.Contains(text, "reminder") || strings.Contains(text, "settle(") || !strings.Contains(text, "portCalls") {
-			t.Errorf("%s of the board: %.300s", path, text)
+		if text := as(t, base, "brandal", http.MethodGet, path, nil); strings.Contains(text, "reminder") || strings.Contains(text, "settle(") || !strings.Contains(text, "portCalls") {
+			t.Errorf("%s of an operator: %.300s", path, text)
 		}
 		if text := as(t, base, "clerk", http.MethodGet, "/schema.graphql", nil); !strings.Contains(text, "reminder") || !strings.Contains(text, "settle(") {
 			t.Errorf("the clerk's schema: %.300s", text)
 		}
 	}
-	if got := as(t, base, "board", http.MethodPost, "/api/v1/completions", object{"query": "{ dues { ", "at": 9}); strings.Contains(got, "reminder") || !strings.Contains(got, "amount") {
-		t.Errorf("the board's completions: %.300s", got)
+	if got := as(t, base, "brandal", http.MethodPost, "/api/v1/completions", object{"query": "{ dues { ", "at": 9}); strings.Contains(got, "reminder") || !strings.Contains(got, "amount") {
+		t.Errorf("an operator's completions: %.300s", got)
 	}
 	if got := as(t, base, "clerk", http.MethodPost, "/api/v1/completions", object{"query": "{ dues { ", "at": 9}); !strings.Contains(got, "reminder") {
 		t.Errorf("the clerk's completions: %.300s", got)

@@ -34,6 +34,7 @@ const ruledSchema = `type Query {
   firm(id: ID!): Firm @read
   boats(filter: BoatFilter, sort: [BoatSort!], limit: Int): [Boat!] @read
   owned(owner: String @for(when: "caller.id != null")): [Tug!] @read
+  named(id: ID, owner: String @for(when: "args.id != null && 10 / int(args.id) > 2"), name: String = "Auk" @for(when: "args.name == 'Auk'")): [Tug!] @read
   page(first: Int, after: String, sort: [BoatSort!]): BoatConnection! @read
   count: Int @total(of: "boats")
   longest: Float @total(of: "boats", max: "length")
@@ -61,7 +62,7 @@ type Mutation {
 enum Country { NO SE @for(roles: ["clerk"]) }
 type HandConnection { edges: [HandEdge!] pageInfo: PageInfo! totalCount: Int @for(when: "caller.id == 'cleo'") }
 type Dismissed { count: Int @for(when: "caller.id == 'cleo'") hands: [Hand!] }
-input Alter { name: String owner: String @for(roles: ["clerk"]) @for(when: "caller.claims.country == 'SE'") }
+input Alter { name: String @for(when: "args.owner == null || args.name.size() < 5") owner: String @for(roles: ["clerk"]) @for(when: "caller.claims.country == 'SE'") }
 type Firm @stored(in: "db", as: "firms", key: "id") {
   id: ID!
   name: String!
@@ -192,6 +193,15 @@ func testRules(t *testing.T, p *ruled) {
 	// What is given, by who gives it.
 	p.ask(ada, `{ owned(owner: "ada") { name } }`, `{"data":{"owned":[{"name":"Auk"}]}}`)
 	denied(nil, `{ owned(owner: "ada") { name } }`)
+	p.ask(ada, `{ named(id: 1, owner: "ada") { name } }`, `{"data":{"named":[{"name":"Auk"}]}}`)
+	p.ask(ada, `query ($i: ID = 1, $n: String) { named(id: $i, owner: "ada", name: $n) { name } }`, `{"data":{"named":[{"name":"Auk"}]}}`)
+	denied(ada, `{ named(owner: "ada") { name } }`)
+	denied(ada, `{ named(id: 5, owner: "ada") { name } }`)
+	denied(ada, `{ named(id: 0, owner: "ada") { name } }`) // divides by zero
+	denied(ada, `{ named(id: 1, name: "Emu") { name } }`)
+	denied(swede, `mutation { alter(id: 3, to: {owner: "bea", name: "Razorbill"}) { owner } }`)
+	p.ask(swede, `mutation ($n: String) { alter(id: 3, to: {owner: "bea", name: $n}) { owner } }`, `{"data":{"alter":{"owner":"bea"}}}`) // it is not given
+	denied(swede, `mutation ($n: String = "Razorbill") { alter(id: 3, to: {owner: "bea", name: $n}) { owner } }`)
 	denied(nil, `query ($o: String = "ada") { owned(owner: $o) { name } }`)
 	denied(ada, `mutation ($to: Alter! = {owner: "ada"}) { alter(id: 1, to: $to) { name } }`)
 	denied(ada, `mutation ($o: String = "ada") { alter(id: 1, to: {owner: $o}) { name } }`)

@@ -54,7 +54,10 @@ export interface SavedOperation {
 export class NoAnswer extends Error {}
 
 const keyName = 'osprey.key'
-let refused: () => void = () => {}
+let refused: (why: Refused) => void = () => {}
+
+/** unknown: the service does not know who asks; elsewhere: it does, and the console is not for them. */
+export type Refused = 'unknown' | 'elsewhere'
 
 /** Keeps the key or token that this tab sends with each request; it is forgotten with the tab. */
 export function keepKey(key: string): void {
@@ -65,8 +68,8 @@ export function keepKey(key: string): void {
 /** Whether a key is kept. */
 export const hasKey = (): boolean => sessionStorage.getItem(keyName) !== null
 
-/** Says what is done when the service does not know who asks. */
-export function onRefused(done: () => void): void {
+/** Says what is done when the service does not answer who asks. */
+export function onRefused(done: (why: Refused) => void): void {
   refused = done
 }
 
@@ -76,7 +79,7 @@ async function send(path: string, init: RequestInit): Promise<Response> {
   if (key) all.set('Authorization', `Bearer ${key}`)
   try {
     const response = await fetch(path, { ...init, headers: all })
-    if (response.status === 401) refused()
+    if (response.status === 401) refused('unknown')
     return response
   } catch (cause) {
     if (cause instanceof DOMException && cause.name === 'AbortError') throw new NoAnswer('Stopped.')
@@ -167,6 +170,7 @@ export function follow(heard: (now: Now) => void): () => void {
 /** Reads events (the HTML standard, section 9.2) until they end. A browser's own reader of them sends no key. */
 async function listen(heard: (now: Now) => void, signal: AbortSignal): Promise<void> {
   const response = await send('/api/v1/events', { signal })
+  if (response.status === 403) refused('elsewhere')
   const reader = response.ok ? response.body?.pipeThrough(new TextDecoderStream()).getReader() : undefined
   let text = ''
   for (let piece = await reader?.read(); reader && piece && !piece.done; piece = await reader.read()) {

@@ -137,7 +137,7 @@ directive @within(
 directive @for(
   "Callers must have one of these roles. Default: all callers."
   roles: [String!]
-  "An expression in CEL that must be true: on a type that is stored over caller and record, on a field over args, too, and on an argument or an input field over caller. Null equals nothing."
+  "An expression in CEL that must be true: on a type that is stored over caller and record, on a field over args, too, and on an argument or an input field over caller and args, which is all that is given beside it. Null equals nothing."
   when: String
 ) repeatable on OBJECT | INTERFACE | UNION | ENUM | INPUT_OBJECT | FIELD_DEFINITION | ARGUMENT_DEFINITION | INPUT_FIELD_DEFINITION | ENUM_VALUE
 

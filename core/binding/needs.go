@@ -114,11 +114,17 @@ func fieldNamesOf(t schema.Named) []string {
 }
 
 func (b *binder) argsType(f *schema.Field) *expression.Type {
-	return &expression.Type{Kind: expression.Record, Name: "arguments of " + f.Coordinate(), Field: func(name string) *expression.Type {
-		a := f.Arg(name)
-		if a == nil {
+	return b.givenType("arguments of "+f.Coordinate(), f.Args)
+}
+
+// givenType returns what is given together, to arguments or in the fields of an input type, as an expression sees it.
+func (b *binder) givenType(name string, list []*schema.Input) *expression.Type {
+	return &expression.Type{Kind: expression.Record, Name: name, Field: func(name string) *expression.Type {
+		i := slices.IndexFunc(list, func(in *schema.Input) bool { return in.Name == name })
+		if i < 0 {
 			return nil
 		}
+		a := list[i]
 		t := b.expressionType(a.Type)
 		t.Nullable = t.Nullable && a.Default == nil
 		return t

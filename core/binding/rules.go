@@ -109,10 +109,10 @@ func (b *binder) rules() {
 		case *schema.Object, *schema.Interface:
 			for _, f := range schema.FieldsOf(t) {
 				b.rule(f.Coordinate(), f.Directives, func(d *language.Directive) *When { return b.fieldWhen(f, d) })
-				b.inputRules(f.Args)
+				b.inputRules(f.Args, b.argsType(f))
 			}
 		case *schema.InputObject:
-			b.inputRules(t.Fields)
+			b.inputRules(t.Fields, b.givenType("fields of "+t.Name, t.Fields))
 		case *schema.Enum:
 			for _, v := range t.Values {
 				b.rule(t.Name+"."+v.Name, v.Directives, b.noWhen(t.Name+"."+v.Name))
@@ -171,11 +171,11 @@ func interfacesOf(t schema.Named) (list []schema.Named) {
 	return list
 }
 
-// inputRules binds the rules of what is given: their conditions are of the caller alone.
-func (b *binder) inputRules(list []*schema.Input) {
+// inputRules binds the rules of what is given: their conditions are of the caller, and of all that is given beside it.
+func (b *binder) inputRules(list []*schema.Input, given *expression.Type) {
 	for _, in := range list {
 		r := b.rule(in.Coordinate, in.Directives, func(d *language.Directive) *When {
-			return b.compileWhen(d, in.Coordinate, map[string]*expression.Type{"caller": expression.Caller})
+			return b.compileWhen(d, in.Coordinate, map[string]*expression.Type{"caller": expression.Caller, "args": given})
 		})
 		if r != nil && slices.ContainsFunc(r.Ways, func(w *Way) bool { return w.When != nil }) {
 			b.bound.givenRules = true

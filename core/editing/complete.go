@@ -275,6 +275,9 @@ func (v *sight) spot(s *Site) spot {
 	if f := s.fieldAt(v.name, v.member); f != nil {
 		at.args, at.of = f.Arguments, cmp.Or(typeOf(f.Type), at.of)
 	}
+	if t := s.types[v.name]; at.input && t != nil {
+		at.args = t.inputs
+	}
 	return at
 }
 
@@ -387,7 +390,10 @@ func (s *Site) completeExpression(sl slot, before string, start int) (list []Com
 	from = start + len(before) - len(last)
 	switch {
 	case len(parts) == 1:
-		list = []Completion{is("record", "variable", sl.on, ""), is("args", "variable", "", "the arguments of the field"), is("caller", "variable", "", "who asks: id, name, roles, claims")}
+		if sl.on != "" {
+			list = append(list, is("record", "variable", sl.on, ""))
+		}
+		list = append(list, is("args", "variable", "", "what is given: the arguments of the field, or the fields of the object"), is("caller", "variable", "", "who asks: id, name, roles, claims"))
 	case parts[0] == "args":
 		for _, a := range sl.args {
 			list = append(list, is(a.Name.Text, "argument", typeText(a.Type), about(a.Description)))

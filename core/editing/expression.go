@@ -19,6 +19,10 @@ func (w *reading) expression(text string, in mapping, on string, at spot) {
 	for _, path := range found {
 		if path.parts[0].name == "args" && len(path.parts) > 1 {
 			a := path.parts[1]
+			if at.input { // what is given beside it
+				w.add(in(a.at), in(a.at)+len(a.name), Symbol{Kind: Field, Name: at.owner + "." + a.name}, at.owner+"."+a.name, false)
+				continue
+			}
 			rest := "." + at.field + "(" + a.name + ":)"
 			w.add(in(a.at), in(a.at)+len(a.name), Symbol{Kind: Argument, Name: w.family(at.owner, at.field) + rest}, at.owner+rest, false)
 			continue

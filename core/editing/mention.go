@@ -155,7 +155,7 @@ func (w *reading) typeDefinition(d *language.TypeDefinition) {
 		w.word(in.Name, Symbol{Kind: Field, Name: owner + "." + in.Name.Text}, true)
 		w.typeRef(in.Type)
 		w.value(typeOf(in.Type), in.Default)
-		w.directives(in.Directives, spot{owner: owner, field: in.Name.Text, of: typeOf(in.Type), input: true})
+		w.directives(in.Directives, spot{owner: owner, field: in.Name.Text, of: typeOf(in.Type), args: d.Inputs, input: true})
 	}
 }
 

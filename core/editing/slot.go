@@ -126,6 +126,9 @@ func (s *Site) slot(at spot, directive string, path ...string) slot {
 		}
 		return slot{what: aField, on: s.recordType(of)}
 	case "computed.expr", "for.when":
+		if at.input || at.argument { // of which no record is known
+			return slot{what: anExpression, args: at.args}
+		}
 		return slot{what: anExpression, on: at.owner, args: at.args}
 	case "computed.by", "within.by":
 		return slot{what: aFunction}

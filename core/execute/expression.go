@@ -160,6 +160,11 @@ func (o recordOf) Field(name string) (any, error) {
 	return nil, fmt.Errorf("%s was not asked for", name)
 }
 
+// ExpressionValue returns what is given to an argument or a field of an input type as an expression looks at it.
+func ExpressionValue(t schema.Type, v schema.Value) any {
+	return typed(scalar.Named(schema.NamedOf(t).String()), plainValue(v))
+}
+
 // argumentsOf is the arguments of a field as an expression looks at them.
 type argumentsOf struct {
 	run  *run
@@ -177,7 +182,7 @@ func (o argumentsOf) Field(name string) (any, error) {
 			bad := badArgument(a, msgDoesNotFit, err).(*store.Error)
 			return nil, &told{string(bad.Code), "", bad.Msg}
 		}
-		return typed(scalar.Named(schema.NamedOf(a.Type).String()), plainValue(v)), nil
+		return ExpressionValue(a.Type, v), nil
 	}
 	return nil, nil // it is not given
 }

@@ -7,12 +7,14 @@ import { hasKey, keepKey, onRefused } from '../client'
 const open = ref(false)
 const known = ref(hasKey())
 const key = ref('')
-const wrong = ref(false)
+const wrong = ref<string>()
+let asked = false // for another key, once: whoever closes the dialog has seen it
 
 onMounted(() =>
-  onRefused(() => {
-    wrong.value = hasKey()
-    open.value = true
+  onRefused((why) => {
+    wrong.value = why === 'elsewhere' ? 'The console is not for this caller.' : hasKey() ? 'The key that this tab has is not taken.' : undefined
+    open.value ||= why === 'unknown' || !asked
+    asked = true
   }),
 )
 
@@ -30,7 +32,7 @@ function use(text: string) {
         <p class="about">This service answers callers that it knows. Give the key or token that you were given; it is kept until this tab is closed.</p>
         <v-text-field
           v-model="key" label="Key" type="password" autocomplete="off" autofocus variant="outlined" density="compact" data-test="key"
-          :error-messages="wrong ? 'The key that this tab has is not taken.' : ''" @keydown.enter="key.trim() && use(key)"
+          :error-messages="wrong" @keydown.enter="key.trim() && use(key)"
         />
       </v-card-text>
       <v-card-actions>
