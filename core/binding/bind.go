@@ -32,6 +32,7 @@ const (
 	ruleComputed = "computed"      // expressions and functions have what they need
 	ruleCrossing = "crossing"      // required, and of another store
 	ruleFor      = "for"           // rules say for whom, and can be decided
+	ruleWatch    = "watch"         // it is clear whose changes are told, and what of them
 	ruleNotYet   = "not-supported" // what this version cannot bind
 )
 
@@ -58,7 +59,7 @@ func bind(unruled Unruled, s *schema.Schema, sources map[string]*Source) (*Bound
 		needs:   map[*schema.Field]*language.SelectionSet{},
 		groups:  map[*schema.Object]bool{}, bindsGroup: map[*schema.Object]bool{},
 	}
-	for _, name := range []string{"stored", "at", "related", "kind", "read", "total", "computed", "add", "change", "remove", "pair", "unpair", "within", "for"} {
+	for _, name := range []string{"stored", "at", "related", "kind", "read", "total", "computed", "add", "change", "remove", "pair", "unpair", "within", "for", "watch"} {
 		if d := s.Directive(name); d != nil && s.Position(d.Pos).Name != Directives.Name {
 			b.fail(ruleNotYet, d.Pos, "@"+name, "rename yours", msgDirectiveOspreySOwn, name)
 			return b.bound, b.problems, nil
@@ -81,9 +82,7 @@ func bind(unruled Unruled, s *schema.Schema, sources map[string]*Source) (*Bound
 	b.rules()
 	b.reads(s.Query)
 	b.reads(s.Mutation)
-	if s.Subscription != nil {
-		b.warn(ruleNotYet, s.Subscription.Pos, s.Subscription.Name, "leave it out, unless other tools need it", msgSubscriptions, s.Subscription.Name)
-	}
+	b.watches(s.Subscription)
 	b.withins()
 	b.around()
 	b.cycles()

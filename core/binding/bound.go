@@ -142,6 +142,7 @@ const (
 	Written             // what is written; Write says how
 	Counted             // how many records were written
 	Grouped             // root fields: an object that groups fields of a root type
+	Watched             // of a subscription: what is told of a changed record; or the record, in that
 )
 
 // A Field is a bound field.
@@ -188,6 +189,7 @@ type Field struct {
 	Result   *Field  // what is given: a Column or Nested whose path is empty
 
 	Write *Write // of Written
+	Watch *Watch // of Watched, of the root
 
 	By    *Told    // what tells which of the Parts a reference leads to; or nil
 	Is    []string // of a part: the values of By that mean it

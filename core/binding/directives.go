@@ -141,6 +141,14 @@ directive @for(
   when: String
 ) repeatable on OBJECT | INTERFACE | UNION | ENUM | INPUT_OBJECT | FIELD_DEFINITION | ARGUMENT_DEFINITION | INPUT_FIELD_DEFINITION | ENUM_VALUE
 
+"The field tells when a record is added, changed or removed, and answers it as it is then: the record, or a type of the project's own with what happened. Its arguments narrow, as those of @read do. For fields of the subscription type."
+directive @watch(
+  "The type of the records, where the field's own type does not tell."
+  type: String
+  "What is told: ADDED, CHANGED, REMOVED. Default: all of these, or the first two where the record itself is answered."
+  on: [String!]
+) on FIELD_DEFINITION
+
 "The field reads its type's records; its arguments narrow, sort and page them. For fields of the query type and of types that group them."
 directive @read(
   "The order where the caller asks for none: fields of the type, each with asc or desc. Default: the key."

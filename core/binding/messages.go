@@ -149,7 +149,6 @@ const (
 	msgWriteNotYet              = "%s writes to %s, and this version of Osprey does not write to sources of the kind %s yet\n→ keep its records in a relational database, or let a function make the change"
 	msgWriteNestedKinds         = "%s is of %s, which is of several types or a list of lists, and cannot be given yet"
 	msgWriteInside              = "%s gives %s.%s, which is inside a column of JSON"
-	msgSubscriptions            = "this version of Osprey does not answer subscriptions yet: nobody can ask for the fields of %s"
 	msgDirectiveOspreySOwn      = "the directive @%s is Osprey's own and cannot be defined again"
 )
 
@@ -250,6 +249,25 @@ const (
 	msgReadFieldsRootType    = "@read is for fields of the root type"
 	msgNothingSaysWhereComes = "nothing says where %s comes from\n→ write @read, @related, @total or @computed behind it"
 	msgNothingSaysBelong     = "nothing says which %s belong to %s"
+)
+
+// watch
+const (
+	msgWatchList       = "%s is a list, and tells of one record at a time"
+	msgWatchSeveral    = "%s watches %s, whose records are in several sets"
+	msgWatchNoKey      = "%s watches %s, whose records have no key by which they could be read"
+	msgWatchType       = "%s watches records of the type %s, and says so otherwise"
+	msgWatchTwo        = "%s is a record, and another field is one of the type %s"
+	msgWatchWhat       = "nothing says which records %s watches"
+	msgWatchNothing    = "%s watches %q, which is no type with records%s"
+	msgWatchOn         = "%s watches for %q, which does not happen to records%s"
+	msgWatchArgument   = "the argument %q of %s is about a list, and %[2]s tells of one record at a time"
+	msgWatchRemoved    = "%s answers the record, and watches for REMOVED, when there is none"
+	msgWatchNow        = "%s is required, and there is no record when it was removed"
+	msgWatchBeforeNull = "%s is required, and there is no record before one that was added"
+	msgWatchBefore     = "%s is no stored field of %s, which is what is known of a record as it was"
+	msgWatchHidden     = "%s shows what the rule of %s hides"
+	msgWatchField      = "%s is nothing that is told of a change of %s"
 )
 
 // unique

@@ -144,6 +144,12 @@ func (s *supplier) define(name string) {
 enum Direction { ASC DESC ASC_NULLS_LAST DESC_NULLS_FIRST }
 `)
 		return
+	case ChangeKind:
+		s.text.WriteString(`
+"What happened to a record."
+enum ChangeKind { ADDED CHANGED REMOVED }
+`)
+		return
 	case "PageInfo":
 		s.text.WriteString(`
 "Where a page stands in its list."

@@ -66,6 +66,8 @@ type Result struct {
 	Reused   bool
 	// Rules are those that failed, and so were not true.
 	Rules []RuleError
+	// Wrote is what was written, and is committed.
+	Wrote []Wrote
 
 	run *run
 }
@@ -128,6 +130,7 @@ func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts O
 		r.buf = r.data(r.buf, p.Data)
 	}
 	if r.open != nil && !r.keep(ctx) { // nothing of it is done, which is another answer
+		r.wrote = nil
 		r.writer.begin()
 		r.texts = sized(r.texts, len(p.Fields))
 		clear(r.texts)
@@ -138,7 +141,7 @@ func Run(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts O
 			a.Release()
 		}
 	}
-	result := &Result{Data: r.buf, Whole: r.buf, Errors: r.errs, Requests: r.made, Broken: r.broken, Stopped: r.stopped != nil, Repeated: r.repeated, Reused: r.reused, Rules: r.rules, run: r}
+	result := &Result{Data: r.buf, Whole: r.buf, Errors: r.errs, Requests: r.made, Broken: r.broken, Stopped: r.stopped != nil, Repeated: r.repeated, Reused: r.reused, Rules: r.rules, Wrote: r.wrote, run: r}
 	if r.sent == 0 {
 		result.Data = r.buf[len(opts.Before):]
 	}
@@ -179,6 +182,7 @@ type run struct {
 	reused    bool          // another mutation was done under its key
 	elsewhere []string      // the types of what a root field has written that is not undone with it
 	rules     []RuleError   // that failed
+	wrote     []Wrote       // and is committed
 	halted    bool          // a root field that may not be null failed, and nothing more is done
 
 	writer
@@ -199,7 +203,7 @@ func (r *run) begin(ctx context.Context, p *plan.Plan, vars map[string]schema.Va
 	}
 	r.ctx, r.plan, r.vars, r.opts = ctx, p, vars, opts
 	r.taken, r.asked, r.stopped, r.halted = 0, 0, nil, false
-	r.open, r.repeated, r.reused, r.rules = nil, nil, false, nil
+	r.open, r.repeated, r.reused, r.rules, r.wrote = nil, nil, false, nil, nil
 	r.now = time.Now()
 	if opts.Now != nil {
 		r.now = opts.Now()
@@ -259,6 +263,12 @@ func (r *run) requests(ctx context.Context) {
 	r.waits = sized(r.waits, len(r.plan.Fetches))
 	for _, f := range r.plan.Fetches {
 		r.waits[f.ID] = len(f.After)
+	}
+	for _, f := range r.plan.Fetches {
+		if f.Given() {
+			r.waits[f.ID] = begun
+			r.release(f)
+		}
 	}
 	running := 0
 	for next := r.startable(ctx); len(next) > 0 || running > 0; next = r.startable(ctx) {

@@ -111,6 +111,7 @@ func (r *run) attempt(ctx context.Context, units []*plan.Unit) (conflict bool, e
 		r.made[first.ID].Err = err
 	}
 	if err == nil {
+		r.wrote = append(r.wrote, r.wroteIn(units)...)
 		return false, nil
 	}
 	if err = r.half(err); len(r.elsewhere) > 0 {

@@ -69,6 +69,7 @@ type builder struct {
 	together  bool                // all root fields are one transaction
 	raw       int                 // above 0: what rules themselves look at, to which none applies
 	trusted   int                 // above 0: what expressions and functions look at, to which no rule of a field applies
+	watched   *stepNode           // of a subscription: the records that have changed
 	turn      int                 // which root field of a mutation is planned: none shares the reads of another
 }
 
@@ -319,6 +320,8 @@ func (b *builder) rootField(root *schema.Object, g group) *Field {
 		b.call(f, nil, g, bound, nil)
 	case binding.Written:
 		b.write(f, g, bound)
+	case binding.Watched:
+		b.watch(f, g, bound)
 	case binding.Grouped:
 		f.What = Grouped
 		group := schema.NamedOf(def.Type).(*schema.Object)
@@ -432,6 +435,8 @@ func (b *builder) field(r *rows, g group, bound *binding.Field, object *binding.
 		b.expression(f, r, g, bound, object)
 	case binding.Called:
 		b.call(f, r, g, bound, object)
+	case binding.Watched:
+		b.watchedRecord(f, g, bound)
 	case binding.Nested:
 		f.What = Inner
 		f.Column = r.column(bound.Wanted)

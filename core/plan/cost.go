@@ -20,7 +20,7 @@ func (p *Plan) Cost(vars map[string]schema.Value, page int64) int64 {
 	records := int64(0)
 	for _, f := range p.Fetches {
 		for _, r := range f.Reads {
-			if r.Nothing {
+			if r.Nothing || r.Given {
 				continue
 			}
 			_, n := c.of(r)

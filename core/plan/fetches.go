@@ -20,6 +20,8 @@ func (b *builder) fetches(prepare Prepare) {
 		}
 		key := fmt.Sprintf("%d %s", n.wave, n.source.Name)
 		switch {
+		case n.read.Given:
+			key += " given"
 		case n.read.Call != nil:
 			key += " call " + n.read.Store.Set
 		case n.read.Write != nil:
@@ -61,7 +63,7 @@ func (b *builder) fetches(prepare Prepare) {
 	for _, f := range b.plan.Fetches {
 		b.plan.order(f)
 		b.plan.Waves = max(b.plan.Waves, f.Wave)
-		if prepare != nil {
+		if prepare != nil && !f.Given() {
 			f.Asked = make([]*store.Read, len(f.Reads))
 			for i, r := range f.Reads {
 				if f.Asked[i] = r.Store; r.Write != nil && r.Write.Given {
@@ -77,6 +79,9 @@ func (b *builder) fetches(prepare Prepare) {
 		}
 	}
 }
+
+// Given reports whether a fetch is none, since its rows are given to the run.
+func (f *Fetch) Given() bool { return f.Reads[0].Given }
 
 // prepared makes the request of a fetch.
 func (b *builder) prepared(f *Fetch, prepare Prepare) (store.Request, error) {

@@ -18,7 +18,7 @@ func (p *Plan) MostRecords(vars map[string]schema.Value, page int64) int64 {
 	sum := int64(0)
 	for _, f := range p.Fetches {
 		for _, r := range f.Reads {
-			if _, records := c.of(r); records > 0 {
+			if _, records := c.of(r); records > 0 && !r.Given {
 				sum += records
 			}
 		}
@@ -112,7 +112,7 @@ func (c *costs) step(s *Step) int64 {
 	switch limit := s.Read.Limit; {
 	case s.Read.Write != nil:
 		own = c.written(s.Read.Write)
-	case s.One || s.Read.Store.Aggregates:
+	case s.One || s.Read.Store.Aggregates || s.Read.Given:
 		own = 1
 	case limit != nil:
 		if own = c.limit(limit); own >= 0 {

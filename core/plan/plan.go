@@ -32,6 +32,8 @@ type Plan struct {
 	Data    *Object  // the shape of the answer
 	Fields  []*Field // all fields of Data, by their ID
 	Depends Dependencies
+	// Watch is of a subscription, nil of others.
+	Watch *Watch
 	// Several says that a fetch can take several requests: one for each key, one for
 	// each page, or one for each so many keys, if nothing bounds them below that. Their
 	// number is then a least number.
@@ -94,6 +96,8 @@ type Read struct {
 	Needs []*Read
 	// Covers has the fields whose values this read brings, for explanations.
 	Covers []string
+	// Given says that its rows are given to the run, and no store is asked.
+	Given bool
 	// Nothing says that no record can be meant: the store is not asked.
 	Nothing bool
 	Rows    int64 // about how many records the set has; 0 if nothing tells

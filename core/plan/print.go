@@ -17,6 +17,10 @@ func (p *Plan) String() string {
 	fmt.Fprintf(&b, "%s, %s\n", Count(p.Requests(), "store request"), Count(p.Waves, "wave"))
 	wave := 0
 	for _, f := range p.Fetches {
+		if f.Given() {
+			fmt.Fprintf(&b, "\ngiven\n  %s\n    %s\n", f.Source, f.Reads[0])
+			continue
+		}
 		if f.Wave != wave {
 			wave = f.Wave
 			fmt.Fprintf(&b, "\nwave %d\n", wave)
@@ -40,7 +44,9 @@ func (p *Plan) String() string {
 func (p *Plan) Requests() int {
 	n := 0
 	for _, f := range p.Fetches {
-		n += max(1, f.Statements)
+		if !f.Given() {
+			n += max(1, f.Statements)
+		}
 	}
 	return n
 }

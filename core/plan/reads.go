@@ -48,7 +48,7 @@ func (b *builder) readFor(r *rows, name string, bound *binding.Field, use argume
 	switch {
 	case r == nil:
 		n.rows = b.rootRead(step, bound, use)
-	case !r.nested && r.node.read.Write == nil && !r.node.read.Store.Lock && r.node.source == source && source.Folds(r.node.records.Set, bound):
+	case !r.nested && r.node.read.Write == nil && !r.node.read.Given && !r.node.read.Store.Lock && r.node.source == source && source.Folds(r.node.records.Set, bound):
 		n.rows = b.foldedRead(r, step, bound, use)
 	default:
 		n.rows = b.keyedRead(r, step, bound, use)

@@ -229,6 +229,11 @@ func (b *builder) nestOne(u *unit, above *rows, of *binding.Write, n *binding.Ne
 	node.read.Feeds = []Feed{{Rows: above.public}}
 	node.read.cover(step.Field)
 	own := node.rows(step)
+	if b.bound.IsWatched(n.Records) { // those who watch are told the keys
+		for _, path := range n.Records.Key {
+			own.column(store.Wanted{Path: path, Kind: kindOf(n.Records.Info, path)})
+		}
+	}
 	if len(n.Records.Key) > 0 {
 		b.check(u, &binding.Field{Target: n.Records, Here: n.Records.Key, There: n.Records.Key, Single: true}, own, "added")
 	}

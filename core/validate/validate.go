@@ -167,7 +167,7 @@ func (c *checker) operation(op *language.Operation) {
 // noRoot is what to do where a schema has no root type for a kind of operation.
 var noRoot = map[language.OperationKind]string{
 	language.Mutation:     "ask a query; a type Mutation can have fields that functions fill in, and Osprey does not write to stores by itself yet",
-	language.Subscription: "ask a query; Osprey does not answer subscriptions yet",
+	language.Subscription: "ask a query; a type Subscription can have fields with @watch",
 }
 
 // directives checks directives in an operation: section 5.7.
