@@ -42,7 +42,7 @@ var inline = []struct {
 		[]string{"project/config.go", "project/sources.go", "stores/rest/forms.go", "stores/rest/pages.go", "stores/rest/template.go", "stores/remote/remote.go", "stores/relational/relational.go",
 			"stores/relational/mysql.go", "stores/relational/sqlite.go", "stores/files/files.go", "stores/document/document.go"},
 		map[string][2]int{"fmt.Errorf": {0, -1}, "errors.New": {0, -1}}, nil},
-	{"Refusing an operation", "Codes `INVALID`, `VARIABLES`, `LIMIT`, `DENIED`, `NOT_SUPPORTED`: the operation is not run.",
+	{"Refusing an operation", "Codes `INVALID`, `VARIABLES`, `LIMIT`, `DENIED`: the operation is not run.",
 		[]string{"project"}, map[string][2]int{"fault": {1, -1}}, []string{"Fault"}},
 	{"Asking a store", "Behind \"the source …\". Only the fields that come from it are errors.",
 		[]string{"core/store", "stores/rest", "stores/remote", "stores/relational", "stores/document", "stores/files", "stores/functions", "stores/guard", "stores/contain", "project"},

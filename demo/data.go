@@ -12,7 +12,7 @@ import (
 
 // seedVersion changes when the data does, so that data kept from an older
 // version is made again.
-const seedVersion = 9
+const seedVersion = 10
 
 // lastDay is the day on which the harbour's two years of records end.
 var lastDay = time.Date(2026, 3, 1, 6, 0, 0, 0, time.UTC)

@@ -14,6 +14,8 @@ import (
 	"go.mongodb.org/mongo-driver/v2/bson"
 	"go.mongodb.org/mongo-driver/v2/mongo"
 	"go.mongodb.org/mongo-driver/v2/mongo/options"
+
+	watching "osprey/core/tables"
 )
 
 //go:embed tables.sql
@@ -34,7 +36,7 @@ func loadRegistry(ctx context.Context, address string, scale int, own bool, data
 		return nil
 	}
 	if own {
-		if _, err := conn.Exec(ctx, `DROP SCHEMA public CASCADE; CREATE SCHEMA public`); err != nil {
+		if _, err := conn.Exec(ctx, `DROP SCHEMA public CASCADE; CREATE SCHEMA public; DROP SCHEMA IF EXISTS osprey_events CASCADE`); err != nil {
 			return err
 		}
 	}
@@ -48,6 +50,14 @@ func loadRegistry(ctx context.Context, address string, scale int, own bool, data
 	}
 	if err := copyPort(ctx, tx, data()); err != nil {
 		return err
+	}
+	// As osprey tables watch registry PortCall Due does it.
+	for _, step := range watching.Watching([]watching.WatchedSet{{Table: "port_calls", Key: []string{"id"}}, {Table: "dues", Key: []string{"id"}}}, false).Steps {
+		for _, statement := range step.Up {
+			if _, err := tx.Exec(ctx, statement); err != nil {
+				return fmt.Errorf("%s: %w", step.What, err)
+			}
+		}
 	}
 	if _, err := tx.Exec(ctx, `INSERT INTO harbour_seed VALUES ($1, $2)`, seedVersion, scale); err != nil {
 		return err

@@ -155,6 +155,9 @@ type extensionsJSON struct {
 	Input      []any  `json:"input,omitempty"`
 }
 
+// MarshalJSON writes an error as an answer tells it.
+func (f *Fault) MarshalJSON() ([]byte, error) { return json.Marshal(f.json()) }
+
 func (f *Fault) json() faultJSON {
 	j := faultJSON{Message: f.Message, Path: f.Path, Extensions: extensionsJSON{f.Code, f.Source, f.Rule, f.Coordinate, f.Fix, f.More, f.Input}}
 	for _, l := range f.Locations {
@@ -177,9 +180,11 @@ type RequestJSON struct {
 }
 
 // RequestsJSON returns the store requests in the order of their waves.
-func (a *Answer) RequestsJSON() []RequestJSON {
+func (a *Answer) RequestsJSON() []RequestJSON { return requestsJSON(a.Requests) }
+
+func requestsJSON(made []execute.StoreRequest) []RequestJSON {
 	list := []RequestJSON{}
-	for _, c := range a.Requests {
+	for _, c := range made {
 		list = append(list, RequestJSON{c.Wave, c.Source, c.Asks, c.RoundTrips, c.Keys, c.Calls, c.Records,
 			float64(c.Time.Microseconds()) / 1000, c.Err != nil})
 	}

@@ -52,13 +52,15 @@ const (
 	CodeSyntax    = "SYNTAX"
 	CodeInvalid   = "INVALID"
 	CodeVariables = "VARIABLES"
-	CodeNotYet    = "NOT_SUPPORTED"
 	CodeDenied    = "DENIED"
 	CodeReused    = "REUSED"
 	CodeUnknown   = "UNKNOWN_CALLER"
 	CodeRate      = "TOO_MANY_REQUESTS"
 	CodeShed      = "OVERLOADED"
 	CodeLimit     = execute.Limit
+	CodeSlow      = "TOO_SLOW"
+	CodeLost      = "LOST"
+	CodeReplaced  = "REPLACED"
 )
 
 // Ask answers a request.
@@ -79,6 +81,9 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 		return refused(faults...)
 	}
 	p, limits := x.plan, r.allowed(q.who())
+	if p.Kind == language.Subscription {
+		return refused(Fault{Message: "a subscription is answered as a stream", Code: CodeInvalid, Fix: "send it with Accept: text/event-stream"})
+	}
 	if fault := x.beyond(&limits.Limits, &r.Config.Limits); fault != nil {
 		return refused(*fault)
 	}
@@ -128,21 +133,9 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 		r.project.log.ErrorContext(ctx, "an answer that was sent in parts had to be cut back, and its connection is cut", "operation", p.Name, "request", q.request())
 	}
 	a.Faults = r.faults(a.result.Errors, x.source)
-	r.tellRules(ctx, q, p, a)
-	for _, c := range a.result.Requests {
-		if codeOf(c.Err) == store.Changed {
-			r.project.lookAgain(c.Source)
-		}
-		switch codeOf(c.Err) {
-		case store.Cancelled, store.BadWrite, store.Conflict:
-			continue // that a caller has hung up, or breaks a rule, is no failure
-		}
-		if c.Err != nil {
-			r.project.failed.tell(ctx, c.Source, "a store request failed", "asks", c.Asks, "operation", p.Name, "request", q.request(), "error", c.Err)
-		}
-		if c.Failed > 0 {
-			r.project.failed.tell(ctx, c.Source, "calls of a function failed", "function", c.Asks, "operation", p.Name, "request", q.request(), "failed", c.Failed, "calls", c.Calls, "first", c.Why)
-		}
+	r.tellOperator(ctx, q, p, a.result.Requests, a.result.Rules)
+	for _, w := range a.result.Wrote {
+		r.project.hub.wrote(w.Source, w.Events)
 	}
 	return a
 }
@@ -252,12 +245,24 @@ func (d *parsed) faults() []Fault {
 	return list
 }
 
+// Streams reports whether the request asks for a subscription.
+func (r *Revision) Streams(ctx context.Context, q *Request) bool {
+	return r.kindOf(ctx, q) == language.Subscription
+}
+
 // Changes reports whether the request asks for a mutation.
 func (r *Revision) Changes(ctx context.Context, q *Request) bool {
+	return r.kindOf(ctx, q) == language.Mutation
+}
+
+// kindOf returns the kind of operation that a request asks for; "" if it is not known.
+func (r *Revision) kindOf(ctx context.Context, q *Request) language.OperationKind {
 	d, err := r.document(ctx, q.Query, q.who())
 	if err != nil {
-		return false
+		return ""
 	}
-	o, _ := r.operation(d, q.OperationName)
-	return o != nil && o.def.Kind == language.Mutation
+	if o, _ := r.operation(d, q.OperationName); o != nil {
+		return o.def.Kind
+	}
+	return ""
 }

@@ -238,6 +238,10 @@ type Limits struct {
 	// How many operations run at once. Others wait for their turn, those of callers who have the fewest under
 	// way first; when four times as many wait, or one has waited for five seconds, it is refused with 503.
 	Concurrent Count `yaml:"concurrent" default:"500"`
+	// How many streams one caller may have open: subscriptions, and queries that are answered again.
+	Streams Count `yaml:"streams" default:"100"`
+	// At most so often is a query answered again (Osprey-Live).
+	Live Span `yaml:"live" default:"1s"`
 }
 
 // withPresets fills in the defaults of what is not configured: those of the tags.

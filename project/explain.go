@@ -93,6 +93,9 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 	limits := r.allowed(q.who())
 	e := &Explanation{Operation: p.Name, Requests: p.Requests(), Limit: int(limits.StoreRequests), Waves: []WaveOut{}, Cost: p.Cost(vars, int64(limits.Page)), CostLimit: int64(limits.Cost)}
 	for _, f := range p.Fetches {
+		if f.Given() {
+			continue
+		}
 		if len(e.Waves) < f.Wave {
 			e.Waves = append(e.Waves, WaveOut{Wave: f.Wave})
 		}
@@ -184,7 +187,7 @@ func (r *ReadOut) bounds() string {
 func feeders(f *plan.Fetch) []int {
 	var ids []int
 	add := func(r *plan.Read) {
-		if id := r.Fetch.ID; !slices.Contains(ids, id) {
+		if id := r.Fetch.ID; !slices.Contains(ids, id) && !r.Given {
 			ids = append(ids, id)
 		}
 	}

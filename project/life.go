@@ -85,6 +85,8 @@ func (p *Project) Close() {
 	if p.closed.Swap(true) {
 		return
 	}
+	p.hub.endOthers(nil)
+	p.news.tell()
 	if r := p.current.Load(); r != nil {
 		r.release()
 	}

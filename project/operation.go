@@ -90,9 +90,6 @@ func (r *Revision) refuse(d *parsed, op *language.Operation) []Fault {
 			return []Fault{{Message: "introspection is switched off for this service", Code: CodeDenied, Locations: []language.Position{d.source.Position(pos)}}}
 		}
 	}
-	if op.Kind == language.Subscription {
-		return []Fault{{Message: "this version of Osprey does not answer subscriptions yet", Code: CodeNotYet}}
-	}
 	return nil
 }
 
@@ -138,6 +135,9 @@ func together(op *language.Operation) *language.Operation {
 func (r *Revision) timed(p *plan.Plan) bool {
 	limit := time.Duration(r.Config.Limits.Timeout)
 	for _, f := range p.Fetches {
+		if f.Given() {
+			continue
+		}
 		timeout := store.DefaultTimeout
 		if c := r.Config.Sources[f.Source]; c == nil {
 			return true // a program brought it, and nobody knows how long it takes

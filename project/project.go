@@ -43,6 +43,7 @@ type Project struct {
 	trouble atomic.Pointer[Findings]
 	ofStore atomic.Bool // the trouble is that a store has changed, and not the files
 	news    news
+	hub     *hub
 	with    *Additions
 	making  sync.Mutex // held while a revision is made
 	reading sync.Mutex // held while the files are read again, and served
@@ -146,6 +147,7 @@ func readFiles(ctx context.Context, dir string, files Files, err error, log *slo
 		return nil, problems, wrong
 	}
 	p := &Project{Dir: dir, Own: config, content: &content{Config: config, Files: files, config: src}, log: log, failed: newFailureLog(log), changed: make(chan string, 16), with: with}
+	p.hub = newHub(p)
 	var more language.Problems
 	p.Sources, more = openSources(config, src, nil)
 	problems = append(problems, more...)

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 
+	"osprey/core/execute"
 	"osprey/core/plan"
 	"osprey/core/schema"
 	"osprey/core/store"
@@ -76,11 +77,11 @@ func (q *Request) who() *store.Identity {
 }
 
 // tellRules tells the operator of rules that failed: they were not true, for whoever asks.
-func (r *Revision) tellRules(ctx context.Context, q *Request, p *plan.Plan, a *Answer) {
+func (r *Revision) tellRules(ctx context.Context, q *Request, p *plan.Plan, rules []execute.RuleError) {
 	for _, e := range p.Failed {
 		r.project.failed.tell(ctx, "rule "+e.Rule, "a rule failed, and so was not true", "rule", e.Rule, "operation", p.Name, "request", q.request(), "error", e.Err)
 	}
-	for _, e := range a.result.Rules {
+	for _, e := range rules {
 		r.project.failed.tell(ctx, "rule "+e.Rule, "a rule failed, and so was not true", "rule", e.Rule, "records", e.Rows, "operation", p.Name, "request", q.request(), "error", e.Err)
 	}
 }

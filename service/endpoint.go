@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"osprey/project"
@@ -24,7 +25,10 @@ const callsHeader = "Osprey-Calls"
 // type an operation that is refused gets 400; with application/json every
 // well-formed request gets 200, which is what old clients expect.
 func (s *Service) endpoint(w http.ResponseWriter, r *http.Request) {
-	media := negotiate(r.Header.Values("Accept"))
+	media, events := negotiate(r.Header.Values("Accept")), asksEvents(r.Header.Values("Accept"))
+	if media == "" && events {
+		media = mediaResponse // of what is refused
+	}
 	if media == "" {
 		problem(w, http.StatusNotAcceptable, "no media type of the Accept header can be answered", "accept "+mediaResponse+" or "+mediaJSON)
 		return
@@ -41,6 +45,7 @@ func (s *Service) endpoint(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	revision, release := s.Project.Hold()
+	release = sync.OnceFunc(release)
 	defer release()
 	q.Caller = callerOf(r)
 	if bad = fill(r.Context(), q, revision); bad != nil {
@@ -54,6 +59,10 @@ func (s *Service) endpoint(w http.ResponseWriter, r *http.Request) {
 	}
 	if q.Once, bad = onceOf(r.Header.Values(onceHeader)); bad != nil {
 		s.refuse(w, media, bad)
+		return
+	}
+	if live := strings.EqualFold(r.Header.Get(liveHeader), "on"); events && (live || revision.Streams(r.Context(), q)) {
+		s.stream(w, r, q, revision, release, live)
 		return
 	}
 	s.answer(w, r, media, revision, q)

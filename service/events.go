@@ -47,8 +47,7 @@ func (s *Service) now(r *http.Request) *now {
 // stillKnown is how often it is looked whether the caller of a stream is still known: a key may be revoked.
 const stillKnown = time.Second
 
-// unknownNow says why the caller of a stream is not known any more, as JSON; "" if it is, or if it cannot be found
-// out now.
+// unknownNow says why the caller of a stream is not known any more; "" if it is, or if it cannot be found out now.
 func (s *Service) unknownNow(r *http.Request) string {
 	if s.access == nil {
 		return ""
@@ -57,8 +56,7 @@ func (s *Service) unknownNow(r *http.Request) string {
 	if no == nil || no.Status != http.StatusUnauthorized {
 		return ""
 	}
-	text, _ := json.Marshal(map[string]string{"detail": no.Msg})
-	return string(text)
+	return no.Msg
 }
 
 // events tells what is served, and what is wrong, at once and whenever that changes.
@@ -102,7 +100,8 @@ func (s *Service) events(w http.ResponseWriter, r *http.Request) {
 		case <-news:
 		case <-again.C:
 			if why := s.unknownNow(r); why != "" {
-				fmt.Fprintf(w, "event: end\ndata: %s\n\n", why)
+				text, _ := json.Marshal(map[string]string{"detail": why})
+				fmt.Fprintf(w, "event: end\ndata: %s\n\n", text)
 				out.Flush()
 				return
 			}

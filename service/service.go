@@ -54,6 +54,7 @@ type Service struct {
 	stopping  atomic.Bool
 	underWay  atomic.Int64 // requests
 	streams   atomic.Int64 // open streams of events
+	open      open
 	ends      chan struct{}
 	end       sync.Once
 }

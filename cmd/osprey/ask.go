@@ -23,12 +23,15 @@ func askCommand() *cli.Command {
 		Usage:     "run an operation on a running service, or on a project in this process",
 		ArgsUsage: "[OPERATION]",
 		Description: "The answer goes to standard output: as a tree on a terminal, as JSON elsewhere. Errors\n" +
-			"of the operation go to standard error, and the exit code is then 1.\n\n" +
+			"of the operation go to standard error, and the exit code is then 1. A subscription is followed\n" +
+			"until it is interrupted: each event as a tree, or, as JSON, on a line of its own.\n\n" +
 			"Example:\n   osprey ask '{ quays { name berths { number lengthM } } }'\n" +
 			"   osprey ask -f demo/harbour/operations/Board.graphql --var limit=5 --calls",
 		Flags: append(operationFlags(),
 			&cli.StringFlag{Name: "as", Usage: "tree, table or json"},
 			&cli.BoolFlag{Name: "calls", Usage: "also show the store requests that were made"},
+			&cli.BoolFlag{Name: "live", Usage: "answer a query again, whenever something that it has read has changed"},
+			&cli.IntFlag{Name: "count", Usage: "of a subscription, or with --live, how many answers are shown; 0 is no bound"},
 			&cli.StringFlag{Name: "once", Usage: "a key, such as a UUID, under which a mutation is done once, however often it is sent"}),
 		DisableSliceFlagSeparator: true, // values of variables have commas of their own
 		OnUsageError:              usageError,
@@ -52,6 +55,9 @@ func ask(ctx context.Context, c *cli.Command) error {
 	q, err := readOperation(c)
 	if err != nil {
 		return err
+	}
+	if follows(c, q) {
+		return followAnswers(ctx, c, q, as)
 	}
 	body, err := askSomewhere(ctx, c, q)
 	if err != nil {

@@ -57,7 +57,48 @@ func tablesCommand() *cli.Command {
 					&cli.StringSliceFlag{Name: "retype", Usage: "table.column that gets its field's type; fails where a value does not fit"}}, planTables),
 			own("apply", "run the files that were not run yet", "Runs each file in a transaction, as far as the database has that for tables, and records it there.", nil, applyTables),
 			own("undo", "undo the last file that was run", "Runs the other direction of the last file.", nil, undoTables),
+			watchTables(flags()),
 			own("status", "tell which files were run, and what is otherwise than the types say", "Runs no file.", nil, tablesStatus),
+		},
+	}
+}
+
+// watchTables returns "osprey tables watch".
+func watchTables(flags []cli.Flag) *cli.Command {
+	return &cli.Command{
+		Name: "watch", Usage: "have changes told that are made past Osprey, as the next file", ArgsUsage: "SOURCE TYPE...", OnUsageError: usageError,
+		Description: "Writes tables/SOURCE/NUMBER_watch.sql: triggers of PostgreSQL that note which records change, whoever\n" +
+			"changes them, and a table where that is kept for an hour. What @watch tells relies on it, and live\n" +
+			"queries; without it, only changes by the service itself are told.",
+		Flags: append(flags, &cli.BoolFlag{Name: "print", Usage: "print the file, and write nothing"}),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if c.Args().Len() < 2 {
+				return wrongUse("say of which source, and which types: osprey tables watch SOURCE TYPE...")
+			}
+			source := c.Args().First()
+			t, err := project.OpenWatched(ctx, c.String("project"), source, c.Args().Tail(), waiting(c))
+			if err != nil {
+				return faulty(c, err)
+			}
+			w := c.Root().Writer
+			switch {
+			case len(t.Plan.Steps) == 0:
+				fmt.Fprintln(w, "the database notes their changes already")
+				return nil
+			case c.Bool("print"):
+				fmt.Fprint(w, t.Plan.File())
+				return nil
+			}
+			path, err := t.Write("watch")
+			if err != nil {
+				return fmt.Errorf("the file cannot be written: %s", inWords(err))
+			}
+			fmt.Fprintf(w, "%s has %s:\n", path, plan.Count(len(t.Plan.Steps), "step"))
+			for _, s := range t.Plan.Steps {
+				fmt.Fprintf(w, "  %s\n", s.What)
+			}
+			fmt.Fprintf(w, "\nRun it:  osprey tables apply --project %s %s\n", c.String("project"), source)
+			return nil
 		},
 	}
 }

@@ -49,6 +49,24 @@ func (s *Source) Signal(ctx context.Context, changed func()) error {
 	return store.ErrNoSignal
 }
 
+// Watched implements [store.Watcher], if the source behind it does.
+func (s *Source) Watched(ctx context.Context) (map[string][]string, error) {
+	if w, ok := s.Source.(store.Watcher); ok {
+		return w.Watched(ctx)
+	}
+	return nil, nil
+}
+
+// Watch implements [store.Watcher], of a source that watches some of its sets.
+func (s *Source) Watch(ctx context.Context, after string, tell func(store.Batch) error) error {
+	return s.Source.(store.Watcher).Watch(ctx, after, tell)
+}
+
+// Since implements [store.Watcher], as Watch does.
+func (s *Source) Since(ctx context.Context, after string, tell func(store.Batch) error) error {
+	return s.Source.(store.Watcher).Since(ctx, after, tell)
+}
+
 // Prepare makes a guarded request.
 func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store.Request, error) {
 	r, err := s.Source.Prepare(catalogue, reads)

@@ -1,0 +1,278 @@
+package project
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"runtime/debug"
+	"slices"
+	"time"
+
+	"osprey/core/execute"
+	"osprey/core/language"
+	"osprey/core/plan"
+	"osprey/core/store"
+)
+
+// This file answers those who are told of changes: all who ask the same, and are answered the same, are a group.
+
+// A group is streams that are told the same. Its fields are guarded by hub.mu, but for those that do not change.
+type group struct {
+	hub      *hub
+	key      string
+	revision *Revision
+	asked    *asked
+	request  *Request
+	release  func() // of the revision
+	from     []watchedFrom
+	live     bool          // it is a query that is asked again
+	every    time.Duration // of such: at most so often
+
+	streams map[*Stream]bool
+	pending []store.Event
+	changed bool   // of a live query: something that it has read has changed
+	at      string // where it stands behind pending
+	running bool
+	timer   *time.Timer
+	ran     time.Time
+	over    bool
+}
+
+// busy reports whether there is something that is not told yet. It needs hub.mu.
+func (g *group) busy() bool { return g.running || len(g.pending) > 0 || g.changed }
+
+// take takes what a store has told. It needs hub.mu.
+func (g *group) take(f *feed, b store.Batch) {
+	for _, of := range g.from {
+		if of.feed != f {
+			continue
+		}
+		if slices.Contains(b.Lost, of.name) {
+			if g.live {
+				g.took(of, []store.Event{{Set: of.name}})
+				continue
+			}
+			g.hub.end(g, &Fault{Message: "all records were removed at once, and not told one by one", Code: CodeLost, Fix: "ask for what there is, and subscribe again"})
+			return
+		}
+		g.took(of, b.Events)
+	}
+	g.at = b.At
+}
+
+// took takes events of a set. It needs hub.mu.
+func (g *group) took(of watchedFrom, events []store.Event) {
+	before := g.busy()
+	for _, e := range events {
+		if e.Set == of.name {
+			if g.live {
+				g.changed = true
+				break
+			}
+			g.pending = append(g.pending, e)
+		}
+	}
+	if !before && g.busy() {
+		g.soon()
+	}
+}
+
+// soon has the group answer in a moment. It needs hub.mu.
+func (g *group) soon() {
+	wait := moment
+	if g.live {
+		wait = max(wait, time.Until(g.ran.Add(g.every)))
+	}
+	g.timer = time.AfterFunc(wait, g.run)
+}
+
+// stop stops what is about to run. It needs hub.mu.
+func (g *group) stop() {
+	if g.timer != nil {
+		g.timer.Stop()
+	}
+}
+
+// run answers what has come.
+func (g *group) run() {
+	h := g.hub
+	h.slots <- struct{}{}
+	defer func() { <-h.slots }()
+	h.mu.Lock()
+	if g.over || g.running || !g.busy() {
+		h.mu.Unlock()
+		return
+	}
+	g.running = true
+	events, at := g.pending, g.at
+	g.pending, g.changed = nil, false
+	h.mu.Unlock()
+	var messages []Message
+	var end *Fault
+	func() {
+		defer func() {
+			if p := recover(); p != nil {
+				end = &Fault{Message: "a fault of the service has ended the stream", Code: CodeLost, Fix: "subscribe again"}
+				g.revision.project.log.Error("a fault has ended streams", "operation", g.asked.plan.Name, "error", fmt.Sprint(p), "stack", string(debug.Stack()))
+			}
+		}()
+		if g.live {
+			messages = []Message{g.again()}
+		} else {
+			messages, end = g.answers(events)
+		}
+	}()
+	if n := len(messages); n > 0 {
+		messages[n-1].At = at
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	g.running, g.ran = false, time.Now()
+	for s := range g.streams {
+		for _, m := range messages {
+			if !g.live || !bytes.Equal(s.last, m.Data) {
+				s.last = m.Data
+				s.tell(m)
+			}
+		}
+	}
+	switch {
+	case g.over:
+		g.release()
+	case end != nil:
+		h.end(g, end)
+	case len(g.pending) > 0 || g.changed:
+		g.soon()
+	}
+}
+
+// atOnce is how many events are answered in one run.
+const atOnce = 500
+
+// answers answers events.
+func (g *group) answers(events []store.Event) (messages []Message, end *Fault) {
+	x := g.asked
+	for list := range slices.Chunk(coalesced(x.plan.Watch, events), atOnce) {
+		ctx, options, cancel := g.options()
+		result := execute.RunEvents(ctx, x.plan, x.vars, list, options)
+		cancel()
+		g.revision.tellOperator(ctx, g.request, x.plan, result.Requests, result.Rules)
+		if result.Failed != nil {
+			fault := g.revision.faults([]*execute.Error{result.Failed}, nil)[0]
+			fault.Fix = "subscribe again in a moment: with Last-Event-ID, what has happened since is told"
+			return messages, &fault
+		}
+		for _, told := range result.Told {
+			a := Answer{Data: told.Data, Faults: g.revision.faults(told.Errors, x.source), asked: x, by: g.revision}
+			messages = append(messages, Message{Data: a.AppendJSON(nil, false), Requests: result.Requests, Cost: x.cost(g.revision.allowed(nil))})
+		}
+	}
+	return messages, nil
+}
+
+// options returns how a run is made.
+func (g *group) options() (context.Context, execute.Options, context.CancelFunc) {
+	limits := g.revision.allowed(g.request.who())
+	until := time.Now().Add(time.Duration(limits.Timeout))
+	ctx, cancel := context.WithDeadline(context.Background(), until)
+	return ctx, execute.Options{Caller: g.request.Caller.Anew(), Now: time.Now, Until: until, MaxPage: int64(limits.Page), MaxRequests: int(limits.StoreRequests),
+		MaxErrors: int(limits.Errors), MaxRecords: int64(limits.Records), MaxAnswer: int64(limits.Answer)}, cancel
+}
+
+// again asks a live query again.
+func (g *group) again() Message {
+	ctx, _, cancel := g.options()
+	defer cancel()
+	a := g.revision.Ask(ctx, g.request)
+	defer a.Free()
+	return Message{Data: a.AppendJSON(nil, false), Requests: slices.Clone(a.Requests), Cost: g.asked.cost(g.revision.allowed(nil))}
+}
+
+// Subscribe begins to tell what a subscription asks for, or answers why it does not. Last is where another stream of the
+// same subscription has stood, "" for one that begins now. The revision must be held until the stream is there.
+func (r *Revision) Subscribe(ctx context.Context, q *Request, last string) (*Stream, *Answer) {
+	return r.stream(ctx, q, language.Subscription)
+}
+
+// Follow answers a query, and answers it again when something that it has read has changed. The revision must be held
+// until the stream is there.
+func (r *Revision) Follow(ctx context.Context, q *Request) (*Stream, *Answer) {
+	return r.stream(ctx, q, language.Query)
+}
+
+// stream begins a stream of an operation of a kind.
+func (r *Revision) stream(ctx context.Context, q *Request, kind language.OperationKind) (*Stream, *Answer) {
+	x, faults := r.read(ctx, q)
+	a := &Answer{asked: x, by: r, Refused: true, Faults: faults}
+	if faults != nil {
+		return nil, a
+	}
+	if x.def.Kind != kind {
+		a.Faults = []Fault{{Message: "this is a " + string(x.def.Kind) + ", and no " + string(kind), Code: CodeInvalid, Fix: "send it without Accept: text/event-stream, or, of a query, with Osprey-Live: on"}}
+		return nil, a
+	}
+	limits := r.allowed(q.who())
+	for _, fault := range []*Fault{x.beyond(&limits.Limits, &r.Config.Limits), x.costs(limits), admitted(q, x, limits)} {
+		if fault != nil {
+			a.Faults = []Fault{*fault}
+			return nil, a
+		}
+	}
+	vars, err := json.Marshal(q.Variables)
+	if err != nil {
+		vars = fmt.Append(nil, q.Variables)
+	}
+	key := fmt.Sprintf("%d %s\x00%s\x00%s\x00%s", r.Serial(), r.scopeOf(x, q.who()), x.source.Text, x.plan.Name, vars)
+	h := r.project.hub
+	live := kind == language.Query
+	own := *q
+	own.Admit = nil // it is admitted once
+	s := newStream(h, live)
+	made := func() *group {
+		return &group{revision: r, asked: x, request: &own, release: r.held(), live: live, every: time.Duration(r.Config.Limits.Live)}
+	}
+	if source, err := h.join(ctx, key, x.plan.Sets(), s, made); err != nil {
+		a.Faults = []Fault{{Message: fmt.Sprintf("the source %s %s", source, told(err)), Code: string(store.Down), Source: source}}
+		return nil, a
+	}
+	return s, nil
+}
+
+// admitted lets an operation begin, or says why not.
+func admitted(q *Request, x *asked, limits *allowed) *Fault {
+	if q.Admit == nil {
+		return nil
+	}
+	done, fault := q.Admit(int64(limits.rate), func() int64 { return x.cost(limits) })
+	if fault == nil {
+		done()
+	}
+	return fault
+}
+
+// held holds the revision once more.
+func (r *Revision) held() func() {
+	r.hold()
+	return func() { go r.release() } // which may close a store
+}
+
+// tellOperator writes into the log what has gone wrong in a run.
+func (r *Revision) tellOperator(ctx context.Context, q *Request, p *plan.Plan, requests []execute.StoreRequest, rules []execute.RuleError) {
+	r.tellRules(ctx, q, p, rules)
+	for _, c := range requests {
+		if codeOf(c.Err) == store.Changed {
+			r.project.lookAgain(c.Source)
+		}
+		switch codeOf(c.Err) {
+		case store.Cancelled, store.BadWrite, store.Conflict:
+			continue // that a caller has hung up, or breaks a rule, is no failure
+		}
+		if c.Err != nil {
+			r.project.failed.tell(ctx, c.Source, "a store request failed", "asks", c.Asks, "operation", p.Name, "request", q.request(), "error", c.Err)
+		}
+		if c.Failed > 0 {
+			r.project.failed.tell(ctx, c.Source, "calls of a function failed", "function", c.Asks, "operation", p.Name, "request", q.request(), "failed", c.Failed, "calls", c.Calls, "first", c.Why)
+		}
+	}
+}

@@ -1,0 +1,378 @@
+package project
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"runtime"
+	"slices"
+	"sync"
+	"time"
+
+	"osprey/core/plan"
+	"osprey/core/store"
+	"osprey/stores/functions"
+)
+
+// This file leads events from where they come to those who asked for them:
+//
+//	registry ──► feed ──►  group: the same operation, variables and rights ──► stream
+//	                       group ──► stream, stream, stream, …
+//	inspections (own writes) ──► group ──► stream
+//
+// A feed is a connection to a store that tells its changes, for all who want them. A group collects the events of a
+// moment, and answers them in one run, whose answers go to all of its streams.
+
+// A hub is where events meet those who want them.
+type hub struct {
+	project *Project
+	slots   chan struct{} // of groups that answer
+
+	mu      sync.Mutex // guards what follows
+	groups  map[string]*group
+	feeds   map[string]*feed // by the names of their sources
+	follows bool             // it looks for new revisions
+}
+
+func newHub(p *Project) *hub {
+	return &hub{project: p, slots: make(chan struct{}, 2*runtime.GOMAXPROCS(0)), groups: map[string]*group{}, feeds: map[string]*feed{}}
+}
+
+// A feed is what a store tells of its changes.
+type feed struct {
+	source *Source
+	sets   map[string][]string // of which it tells
+	end    context.CancelFunc
+	began  chan struct{} // closed when it is known where it begins
+	at     string        // guarded by hub.mu, as what follows
+	groups map[*group]bool
+	failed error // why it has never begun
+}
+
+// watchedFrom says how changes of a set come to be known.
+type watchedFrom struct {
+	source, name string
+	feed         *feed // nil where only what is written here is told
+}
+
+// beginning is how long it may take until a store tells where its changes begin.
+const beginning = 5 * time.Second
+
+// join makes a stream one of a group, which is made if there is none.
+func (h *hub) join(ctx context.Context, key string, sets []plan.ReadSet, s *Stream, made func() *group) (source string, err error) {
+	var from []watchedFrom
+	for _, of := range sets {
+		f, err := h.feedOf(ctx, of)
+		if err != nil {
+			return of.Source, err
+		}
+		from = append(from, watchedFrom{of.Source, of.Set, f})
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if !h.follows {
+		h.follows = true
+		go h.follow()
+	}
+	g := h.groups[key]
+	if g == nil {
+		g = made()
+		g.hub, g.key, g.from, g.streams = h, key, from, map[*Stream]bool{}
+		h.groups[key] = g
+		for _, f := range from {
+			if f.feed != nil {
+				f.feed.groups[g] = true
+				g.at = f.feed.at
+			}
+		}
+	} else {
+		h.drop(from)
+	}
+	s.group = g
+	g.streams[s] = true
+	if now := h.project.Revision(); g.revision != now { // it was replaced meanwhile, which was told already
+		h.end(g, replaced)
+	} else if g.live { // the first answer
+		before := g.busy()
+		if g.changed = true; !before {
+			g.soon()
+		}
+	}
+	return "", nil
+}
+
+// replaced is why streams end when another revision is served.
+var replaced = &Fault{Message: "another revision of the schema is served now", Code: CodeReplaced, Fix: "subscribe again"}
+
+// drop gives feeds up that were begun for a group that was there already. It needs mu.
+func (h *hub) drop(from []watchedFrom) {
+	for _, f := range from {
+		if f.feed != nil && len(f.feed.groups) == 0 {
+			h.stop(f.feed)
+		}
+	}
+}
+
+// feedOf returns what tells the changes of a set, when it has begun; nil if its store does not tell them.
+func (h *hub) feedOf(ctx context.Context, of plan.ReadSet) (*feed, error) {
+	source := h.project.known().Sources[of.Source]
+	if source == nil {
+		return nil, nil
+	}
+	w, ok := source.Store.(store.Watcher)
+	if !ok {
+		return nil, nil
+	}
+	h.mu.Lock()
+	f := h.feeds[of.Source]
+	h.mu.Unlock()
+	if f == nil || f.source != source || f.sets[of.Set] == nil {
+		sets, err := w.Watched(ctx)
+		if err != nil {
+			return nil, err
+		}
+		if sets[of.Set] == nil {
+			return nil, nil
+		}
+		h.mu.Lock()
+		if f = h.feeds[of.Source]; f == nil || f.source != source {
+			f = h.begin(source, w, sets)
+		} else {
+			f.sets = sets // there are more now
+		}
+		h.mu.Unlock()
+	}
+	select {
+	case <-f.began:
+		return f, f.failed
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	case <-time.After(beginning):
+		return nil, &store.Error{Code: store.Timeout, Msg: "did not say where its changes begin"}
+	}
+}
+
+// begin begins to listen to a store. It needs mu.
+func (h *hub) begin(source *Source, w store.Watcher, sets map[string][]string) *feed {
+	ctx, end := context.WithCancel(context.Background())
+	f := &feed{source: source, sets: sets, end: end, began: make(chan struct{}), groups: map[*group]bool{}}
+	h.feeds[source.Name] = f
+	go func() {
+		defer h.forget(f)
+		for ctx.Err() == nil {
+			h.mu.Lock()
+			at := f.at
+			h.mu.Unlock()
+			err := w.Watch(ctx, at, func(b store.Batch) error {
+				h.deliver(f, b)
+				return nil
+			})
+			switch {
+			case ctx.Err() != nil:
+				return
+			case at == "" && !f.isBegun():
+				f.failed = err
+				close(f.began)
+				return
+			case errors.Is(err, store.ErrTooOld):
+				h.endOf(f, &Fault{Message: "the source " + source.Name + " was away for so long that it does not know any more what has changed", Code: CodeLost, Fix: "ask for what there is, and subscribe again", Source: source.Name})
+				return
+			}
+			h.project.log.Warn("a source has stopped to tell its changes, and is asked again", "source", source.Name, "error", err)
+			select {
+			case <-ctx.Done():
+			case <-time.After(time.Second):
+			}
+		}
+	}()
+	return f
+}
+
+// isBegun reports whether a feed has begun.
+func (f *feed) isBegun() bool {
+	select {
+	case <-f.began:
+		return true
+	default:
+		return false
+	}
+}
+
+// forget forgets a feed that has ended.
+func (h *hub) forget(f *feed) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.feeds[f.source.Name] == f {
+		delete(h.feeds, f.source.Name)
+	}
+}
+
+// stop ends a feed that nobody needs. It needs mu.
+func (h *hub) stop(f *feed) {
+	f.end()
+	if h.feeds[f.source.Name] == f {
+		delete(h.feeds, f.source.Name)
+	}
+}
+
+// deliver gives what a store has told to those who want it.
+func (h *hub) deliver(f *feed, b store.Batch) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	f.at = b.At
+	if !f.isBegun() {
+		close(f.began)
+	}
+	for g := range f.groups {
+		g.take(f, b)
+	}
+}
+
+// wrote tells what was written here, of sets whose store does not tell it.
+func (h *hub) wrote(source string, events []store.Event) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for _, g := range h.groups {
+		for _, of := range g.from {
+			if of.feed == nil && of.source == source {
+				g.took(of, events)
+			}
+		}
+	}
+}
+
+// leave takes a stream out of its group; a group without streams ends.
+func (h *hub) leave(s *Stream) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	g := s.group
+	if g == nil {
+		return
+	}
+	s.group = nil
+	if delete(g.streams, s); len(g.streams) == 0 {
+		h.end(g, nil)
+	}
+}
+
+// end ends a group and its streams. It needs mu.
+func (h *hub) end(g *group, why *Fault) {
+	if g.over {
+		return
+	}
+	g.over = true
+	if h.groups[g.key] == g {
+		delete(h.groups, g.key)
+	}
+	for s := range g.streams {
+		s.group = nil
+		s.end(why)
+	}
+	for _, of := range g.from {
+		if of.feed == nil {
+			continue
+		}
+		if delete(of.feed.groups, g); len(of.feed.groups) == 0 {
+			h.stop(of.feed)
+		}
+	}
+	g.stop()
+	if !g.running {
+		g.release()
+	}
+}
+
+// endOf ends all streams that hear of a store's changes.
+func (h *hub) endOf(f *feed, why *Fault) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for g := range f.groups {
+		h.end(g, why)
+	}
+}
+
+// follow ends streams when another revision is served, which may answer otherwise.
+func (h *hub) follow() {
+	for !h.project.closed.Load() {
+		news := h.project.News()
+		h.endOthers(h.project.Revision())
+		<-news
+	}
+	h.endOthers(nil)
+}
+
+// endOthers ends the streams of all revisions but one.
+func (h *hub) endOthers(but *Revision) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for _, g := range h.groups {
+		switch {
+		case but == nil:
+			h.end(g, &Fault{Message: "the service stops", Code: CodeReplaced, Fix: "subscribe again in a moment"})
+		case g.revision != but:
+			h.end(g, replaced)
+		}
+	}
+}
+
+// scopeOf returns what tells callers apart whose answers may differ: "" where they cannot.
+func (r *Revision) scopeOf(x *asked, who *store.Identity) string {
+	view := fmt.Sprintf("%p ", x.view)
+	if who == nil || !x.plan.Personal() && !r.personal(x) {
+		return view
+	}
+	text, err := json.Marshal(who)
+	if err != nil {
+		return view + who.ID // its claims came as JSON
+	}
+	return view + string(text)
+}
+
+// personal reports whether stores that a plan asks are told who asks.
+func (r *Revision) personal(x *asked) bool {
+	for _, f := range x.plan.Fetches {
+		c := r.Config.Sources[f.Source]
+		if f.Given() {
+			continue
+		}
+		if c == nil || c.Kind == functions.Local || len(c.Forward) > 0 || c.Caller != nil || slices.ContainsFunc(f.Reads, func(read *plan.Read) bool { return read.Call != nil }) {
+			return true
+		}
+	}
+	return false
+}
+
+// coalesced returns events with one for each record: what has happened to it since the first of them, which knows how
+// it was.
+func coalesced(w *plan.Watch, events []store.Event) []store.Event {
+	var list []store.Event
+	known := map[string]int{}
+	for _, e := range events {
+		key := make([]any, len(w.Key))
+		for i, path := range w.Key {
+			key[i] = store.JSONPath(e.Key, path)
+		}
+		text, err := json.Marshal(key)
+		if err != nil || slices.Contains(key, nil) {
+			continue // of whose record nobody knows the key
+		}
+		i, ok := known[string(text)]
+		if !ok {
+			known[string(text)] = len(list)
+			list = append(list, e)
+			continue
+		}
+		first := &list[i]
+		if first.Fields == nil || e.Fields == nil {
+			first.Fields = nil
+			continue
+		}
+		for _, f := range e.Fields {
+			if !slices.Contains(first.Fields, f) {
+				first.Fields = append(slices.Clip(first.Fields), f)
+			}
+		}
+	}
+	return list
+}

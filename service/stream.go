@@ -1,0 +1,221 @@
+package service
+
+import (
+	"encoding/json"
+	"net/http"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"osprey/project"
+)
+
+// This file answers subscriptions, and queries that are answered again, as server-sent events (the HTML standard,
+// section 9.2):
+//
+//	event: next
+//	id: 1790000000|…
+//	data: {"data":{"movements":{"what":"CHANGED"}}}
+//
+//	event: complete
+//	data: {"errors":[{"message":"another revision of the schema is served now",…}]}
+
+const (
+	mediaEvents = "text/event-stream"
+	// liveHeader asks with "on" for a query to be answered again when something that it has read has changed.
+	liveHeader = "Osprey-Live"
+	// lastHeader says where a stream has stood, with the id of its last event.
+	lastHeader = "Last-Event-ID"
+	// comeBack is when a client should connect again, in milliseconds.
+	comeBack = 1000
+)
+
+// asksEvents reports whether a request asks for a stream: by a media type that it names.
+func asksEvents(accept []string) bool {
+	for _, r := range rangesOf(accept) {
+		if r.media == mediaEvents && r.q > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// open counts the streams that callers have open.
+type open struct {
+	mu      sync.Mutex // guards what follows
+	callers map[string]int
+}
+
+// add counts one more, if there are less than most.
+func (o *open) add(caller string, most int) bool {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if o.callers == nil {
+		o.callers = map[string]int{}
+	}
+	if most > 0 && o.callers[caller] >= most {
+		return false
+	}
+	o.callers[caller]++
+	return true
+}
+
+// done counts one less.
+func (o *open) done(caller string) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if o.callers[caller]--; o.callers[caller] <= 0 {
+		delete(o.callers, caller)
+	}
+}
+
+// begin begins a stream of an operation, or says why not. Done must be called at its end.
+func (s *Service) begin(r *http.Request, revision *project.Revision, q *project.Request, live bool, last string) (stream *project.Stream, no *project.Answer, done func()) {
+	caller := q.Caller.ID
+	if most := int(revision.Config.Limits.Streams); !s.open.add(caller, most) {
+		return nil, &project.Answer{Refused: true, Faults: []project.Fault{{Message: "this caller has " + strconv.Itoa(most) + " streams open, which is the limit", Code: project.CodeRate,
+			Fix: "end one of them, or raise limits.streams in osprey.yaml"}}}, nil
+	}
+	after := 0
+	q.Admit = s.admission.of(r.Context(), caller, &after)
+	if live {
+		stream, no = revision.Follow(r.Context(), q)
+	} else {
+		stream, no = revision.Subscribe(r.Context(), q, last)
+	}
+	if no != nil {
+		s.open.done(caller)
+		return nil, no, nil
+	}
+	return stream, nil, func() {
+		stream.Close()
+		s.open.done(caller)
+	}
+}
+
+// stream answers an operation as a stream.
+func (s *Service) stream(w http.ResponseWriter, r *http.Request, q *project.Request, revision *project.Revision, release func(), live bool) {
+	stream, no, done := s.begin(r, revision, q, live, r.Header.Get(lastHeader))
+	release() // the stream holds it for itself
+	if no != nil {
+		status := http.StatusBadRequest
+		if own := statusOf(no); own != 0 {
+			status = own
+			w.Header().Set("Retry-After", "1")
+		}
+		write(w, status, mediaResponse+"; charset=utf-8", no.AppendJSON(nil, false))
+		return
+	}
+	defer done()
+	h := w.Header()
+	h.Set("Content-Type", mediaEvents)
+	h.Set("Cache-Control", "no-store")
+	h.Add("Vary", "Accept")
+	e := &eventWriter{w: w, out: http.NewResponseController(w), calls: strings.EqualFold(r.Header.Get(callsHeader), "on")}
+	e.line("retry: ", strconv.Itoa(comeBack))
+	e.end()
+	s.tellAll(r, stream, e)
+}
+
+// A teller writes what a stream tells.
+type teller interface {
+	next(m project.Message) error
+	// here says that the stream is there still, and where it stands.
+	here(at string) error
+	// over says why the stream has ended.
+	over(why *project.Fault)
+}
+
+// tellAll writes what a stream tells until it ends.
+func (s *Service) tellAll(r *http.Request, stream *project.Stream, to teller) {
+	beat := time.NewTicker(heartbeat)
+	defer beat.Stop()
+	var known <-chan time.Time
+	if s.access != nil && whoOf(r) != nil {
+		again := time.NewTicker(stillKnown)
+		defer again.Stop()
+		known = again.C
+	}
+	for {
+		for {
+			m, end, some := stream.Take()
+			if !some {
+				break
+			}
+			if end != nil {
+				to.over(end)
+				return
+			}
+			if to.next(m) != nil {
+				return
+			}
+		}
+		select {
+		case <-stream.Wake():
+		case <-r.Context().Done():
+			return
+		case <-s.ends:
+			to.over(&project.Fault{Message: "the service stops", Code: project.CodeReplaced, Fix: "subscribe again in a moment"})
+			return
+		case <-known:
+			if why := s.unknownNow(r); why != "" {
+				to.over(&project.Fault{Message: why, Code: project.CodeUnknown})
+				return
+			}
+		case <-beat.C:
+			if to.here(stream.At()) != nil {
+				return
+			}
+		}
+	}
+}
+
+// An eventWriter writes server-sent events.
+type eventWriter struct {
+	w     http.ResponseWriter
+	out   *http.ResponseController
+	calls bool
+	buf   []byte
+}
+
+func (e *eventWriter) line(name, value string) {
+	e.buf = append(append(append(e.buf, name...), value...), '\n')
+}
+
+// end ends an event, and sends it.
+func (e *eventWriter) end() error {
+	e.buf = append(e.buf, '\n')
+	_, err := e.w.Write(e.buf)
+	if e.buf = e.buf[:0]; err == nil {
+		err = e.out.Flush()
+	}
+	return err
+}
+
+func (e *eventWriter) next(m project.Message) error {
+	e.line("event: ", "next")
+	if m.At != "" {
+		e.line("id: ", m.At)
+	}
+	e.line("data: ", string(m.JSON(e.calls)))
+	return e.end()
+}
+
+func (e *eventWriter) here(at string) error {
+	if at != "" {
+		e.line("id: ", at)
+	}
+	e.line(": ", "still here")
+	return e.end()
+}
+
+func (e *eventWriter) over(why *project.Fault) {
+	text, err := json.Marshal(map[string]any{"errors": []*project.Fault{why}})
+	if err != nil {
+		panic(err) // it is made of texts
+	}
+	e.line("event: ", "complete")
+	e.line("data: ", string(text))
+	_ = e.end() // whoever has gone does not need it
+}
