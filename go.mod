@@ -7,6 +7,7 @@ require (
 	github.com/MicahParks/jwkset v0.11.4
 	github.com/chromedp/cdproto v0.159.0
 	github.com/chromedp/chromedp v0.23.0
+	github.com/coder/websocket v1.8.15
 	github.com/failsafe-go/failsafe-go v0.9.8
 	github.com/fsnotify/fsnotify v1.10.1
 	github.com/go-chi/chi/v5 v5.5.0

@@ -52,7 +52,7 @@ var mayImport = map[string][]string{
 	"editor":              {"core", "project"},
 	"docs":                {},
 	"console":             {},
-	"demo":                {},
+	"demo":                {"core/tables"},
 	"demo/demotest":       {"demo"},
 	"docs/examples":       {"core/store"},
 	"demo/shots":          {},

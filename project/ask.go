@@ -58,7 +58,7 @@ const (
 	CodeRate      = "TOO_MANY_REQUESTS"
 	CodeShed      = "OVERLOADED"
 	CodeLimit     = execute.Limit
-	CodeSlow      = "TOO_SLOW"
+	CodeSlow      = "LAGGING"
 	CodeLost      = "LOST"
 	CodeReplaced  = "REPLACED"
 )

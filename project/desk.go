@@ -39,6 +39,7 @@ func OpenDesk(ctx context.Context, dir string, log *slog.Logger) (*Desk, error) 
 	case errors.As(err, &findings):
 		d.config = findings
 		d.project = &Project{Dir: dir, content: &content{Config: &Config{}, Sources: map[string]*Source{}}, log: log, failed: newFailureLog(log), changed: make(chan string, 1)}
+		d.project.hub = newHub(d.project)
 	default:
 		return nil, err
 	}

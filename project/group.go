@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"runtime/debug"
 	"slices"
@@ -37,10 +38,16 @@ type group struct {
 	timer   *time.Timer
 	ran     time.Time
 	over    bool
+
+	// Of one that goes on where another stream has stood: the group that it becomes a part of when it has caught up.
+	shared  string
+	behind  bool           // it has not caught up
+	seen    map[int64]bool // what it has caught up with, which the feed may tell, too
+	batches int            // that the feed has told since
 }
 
 // busy reports whether there is something that is not told yet. It needs hub.mu.
-func (g *group) busy() bool { return g.running || len(g.pending) > 0 || g.changed }
+func (g *group) busy() bool { return g.behind || g.running || len(g.pending) > 0 || g.changed }
 
 // take takes what a store has told. It needs hub.mu.
 func (g *group) take(f *feed, b store.Batch) {
@@ -56,9 +63,22 @@ func (g *group) take(f *feed, b store.Batch) {
 			g.hub.end(g, &Fault{Message: "all records were removed at once, and not told one by one", Code: CodeLost, Fix: "ask for what there is, and subscribe again"})
 			return
 		}
-		g.took(of, b.Events)
+		g.took(of, g.unseen(b.Events))
 	}
 	g.at = b.At
+}
+
+// unseen leaves out of events what the group has caught up with. What was committed before that is told by the feed at
+// the latest with the second batch: one may have been read before. It needs hub.mu.
+func (g *group) unseen(events []store.Event) []store.Event {
+	if g.seen == nil {
+		return events
+	}
+	events = slices.DeleteFunc(slices.Clone(events), func(e store.Event) bool { return g.seen[e.ID] })
+	if g.batches++; g.batches == 2 && !g.behind {
+		g.seen = nil
+	}
+	return events
 }
 
 // took takes events of a set. It needs hub.mu.
@@ -100,7 +120,7 @@ func (g *group) run() {
 	h.slots <- struct{}{}
 	defer func() { <-h.slots }()
 	h.mu.Lock()
-	if g.over || g.running || !g.busy() {
+	if g.over || g.running || g.behind || !g.busy() {
 		h.mu.Unlock()
 		return
 	}
@@ -123,7 +143,7 @@ func (g *group) run() {
 			messages, end = g.answers(events)
 		}
 	}()
-	if n := len(messages); n > 0 {
+	if n := len(messages); n > 0 && !g.live {
 		messages[n-1].At = at
 	}
 	h.mu.Lock()
@@ -144,6 +164,8 @@ func (g *group) run() {
 		h.end(g, end)
 	case len(g.pending) > 0 || g.changed:
 		g.soon()
+	case g.shared != "" && g.seen == nil:
+		h.merge(g)
 	}
 }
 
@@ -192,17 +214,17 @@ func (g *group) again() Message {
 // Subscribe begins to tell what a subscription asks for, or answers why it does not. Last is where another stream of the
 // same subscription has stood, "" for one that begins now. The revision must be held until the stream is there.
 func (r *Revision) Subscribe(ctx context.Context, q *Request, last string) (*Stream, *Answer) {
-	return r.stream(ctx, q, language.Subscription)
+	return r.stream(ctx, q, language.Subscription, last)
 }
 
 // Follow answers a query, and answers it again when something that it has read has changed. The revision must be held
 // until the stream is there.
 func (r *Revision) Follow(ctx context.Context, q *Request) (*Stream, *Answer) {
-	return r.stream(ctx, q, language.Query)
+	return r.stream(ctx, q, language.Query, "")
 }
 
 // stream begins a stream of an operation of a kind.
-func (r *Revision) stream(ctx context.Context, q *Request, kind language.OperationKind) (*Stream, *Answer) {
+func (r *Revision) stream(ctx context.Context, q *Request, kind language.OperationKind, last string) (*Stream, *Answer) {
 	x, faults := r.read(ctx, q)
 	a := &Answer{asked: x, by: r, Refused: true, Faults: faults}
 	if faults != nil {
@@ -229,10 +251,24 @@ func (r *Revision) stream(ctx context.Context, q *Request, kind language.Operati
 	own := *q
 	own.Admit = nil // it is admitted once
 	s := newStream(h, live)
-	made := func() *group {
-		return &group{revision: r, asked: x, request: &own, release: r.held(), live: live, every: time.Duration(r.Config.Limits.Live)}
+	shared := ""
+	if last != "" { // it is told by itself, until it has caught up
+		shared, key = key, fmt.Sprintf("%s\x00%p", key, s)
 	}
-	if source, err := h.join(ctx, key, x.plan.Sets(), s, made); err != nil {
+	made := func() *group {
+		return &group{revision: r, asked: x, request: &own, release: r.held(), live: live, every: time.Duration(r.Config.Limits.Live), shared: shared, behind: shared != ""}
+	}
+	source, err := h.join(ctx, key, x.plan.Sets(), s, made)
+	if err == nil && last != "" {
+		err = h.catchUp(ctx, s, last)
+	}
+	switch {
+	case errors.Is(err, store.ErrTooOld):
+		s.Close()
+		a.Faults = []Fault{{Message: "it is not known any more what has happened since this Last-Event-ID", Code: CodeLost, Fix: "ask for what there is, and subscribe again without it"}}
+		return nil, a
+	case err != nil:
+		s.Close()
 		a.Faults = []Fault{{Message: fmt.Sprintf("the source %s %s", source, told(err)), Code: string(store.Down), Source: source}}
 		return nil, a
 	}

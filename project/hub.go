@@ -105,6 +105,63 @@ func (h *hub) join(ctx context.Context, key string, sets []plan.ReadSet, s *Stre
 // replaced is why streams end when another revision is served.
 var replaced = &Fault{Message: "another revision of the schema is served now", Code: CodeReplaced, Fix: "subscribe again"}
 
+// catchUp tells a stream, which is a group by itself, what has happened since another one has stood at last.
+func (h *hub) catchUp(ctx context.Context, s *Stream, last string) error {
+	h.mu.Lock()
+	g := s.group
+	h.mu.Unlock()
+	if g == nil {
+		return nil // it has ended already, which is told
+	}
+	of := g.from[0]
+	if of.feed == nil {
+		return store.ErrTooOld // nobody keeps it
+	}
+	var events []store.Event
+	seen := map[int64]bool{}
+	err := of.feed.source.Store.(store.Watcher).Since(ctx, last, func(b store.Batch) error {
+		if slices.Contains(b.Lost, of.name) {
+			return store.ErrTooOld
+		}
+		for _, e := range b.Events {
+			if e.Set == of.name {
+				events, seen[e.ID] = append(events, e), true
+			}
+		}
+		return nil
+	})
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if err != nil || g.over {
+		return err
+	}
+	later := slices.DeleteFunc(g.pending, func(e store.Event) bool { return seen[e.ID] })
+	g.pending, g.seen, g.behind, g.batches = append(events, later...), seen, false, 0
+	if g.busy() {
+		g.soon()
+	}
+	return nil
+}
+
+// merge makes the stream of a group that has caught up one of those that are told the same. It needs mu.
+func (h *hub) merge(g *group) {
+	into := h.groups[g.shared]
+	if into == nil || into.over {
+		delete(h.groups, g.key)
+		g.key, g.shared = g.shared, ""
+		h.groups[g.key] = g
+		return
+	}
+	if into.busy() {
+		return // which has been told more, or less, than this one; at the next occasion
+	}
+	for s := range g.streams {
+		delete(g.streams, s)
+		s.group, into.streams[s] = into, true
+	}
+	h.end(g, nil)
+}
+
 // drop gives feeds up that were begun for a group that was there already. It needs mu.
 func (h *hub) drop(from []watchedFrom) {
 	for _, f := range from {

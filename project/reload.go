@@ -47,7 +47,7 @@ func (p *Project) replace(ctx context.Context, read func() (Files, error), label
 	}
 	next.label.Store(label)
 	// Stores that are new tell what they hold before anything waits for them.
-	aside := &Project{Dir: p.Dir, content: next, log: p.log, failed: p.failed, changed: p.changed, with: p.with}
+	aside := &Project{Dir: p.Dir, content: next, log: p.log, failed: p.failed, changed: p.changed, with: p.with, hub: p.hub}
 	aside.readCatalogues(ctx)
 	if findings, err = p.swap(ctx, next, problems, admit); err != nil && slices.ContainsFunc(findings, ofStores) {
 		aside.refresh(ctx) // a store may have got what the files speak of

@@ -19,7 +19,7 @@ import (
 func TestOnlySaved(t *testing.T) {
 	demotest.Setenv(t)
 	base := serve(t, harbourWith(t, func(config string) string {
-		return strings.Replace(config, "  nobody: allowed\n", "  nobody: allowed\n  operations: saved\n  roles: { admin: { operations: any } }\n", 1)
+		return strings.Replace(strings.Replace(config, "  console: [", "  console: [screen, ", 1), "  nobody: allowed\n", "  nobody: allowed\n  operations: saved\n  roles: { admin: { operations: any } }\n", 1)
 	}))
 	text, err := os.ReadFile(filepath.Join(demotest.Root(), "demo/harbour/operations/Board.graphql"))
 	if err != nil {

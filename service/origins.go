@@ -18,7 +18,7 @@ func (s *Service) shared(next http.Handler) http.Handler {
 	open := cors.Handler(cors.Options{
 		AllowedOrigins: origins,
 		AllowedMethods: []string{http.MethodGet, http.MethodPost},
-		AllowedHeaders: []string{"Authorization", "Content-Type", callsHeader, clientHeader, onceHeader, "X-Request-Id"},
+		AllowedHeaders: []string{"Authorization", "Content-Type", callsHeader, clientHeader, onceHeader, liveHeader, lastHeader, "X-Request-Id"},
 		ExposedHeaders: []string{"Retry-After", "X-Request-Id"},
 		MaxAge:         600,
 	})(next)

@@ -73,7 +73,7 @@ func New(c Config) *Service {
 	s := &Service{Config: c, admission: newAdmission(int(c.Project.Own.Limits.Concurrent)), ends: make(chan struct{}), refusals: rate.NewLimiter(10, 20)}
 	s.access = s.callers()
 	r := chi.NewRouter()
-	r.Use(s.counted, s.requestID, s.patient, s.recoverer, secured, s.checkHost, s.shared, compressed)
+	r.Use(s.counted, s.requestID, s.patient, s.recoverer, secured, s.checkHost, s.shared, s.sockets, compressed)
 	r.Get("/live", s.live)
 	r.Get("/ready", s.ready)
 	r.Group(func(r chi.Router) {

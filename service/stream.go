@@ -70,12 +70,16 @@ func (o *open) done(caller string) {
 	}
 }
 
+// tooManyStreams refuses one more.
+func tooManyStreams(most int) project.Fault {
+	return project.Fault{Message: "this caller has " + strconv.Itoa(most) + " streams open, which is the limit", Code: project.CodeRate, Fix: "end one of them, or raise limits.streams in osprey.yaml"}
+}
+
 // begin begins a stream of an operation, or says why not. Done must be called at its end.
 func (s *Service) begin(r *http.Request, revision *project.Revision, q *project.Request, live bool, last string) (stream *project.Stream, no *project.Answer, done func()) {
 	caller := q.Caller.ID
 	if most := int(revision.Config.Limits.Streams); !s.open.add(caller, most) {
-		return nil, &project.Answer{Refused: true, Faults: []project.Fault{{Message: "this caller has " + strconv.Itoa(most) + " streams open, which is the limit", Code: project.CodeRate,
-			Fix: "end one of them, or raise limits.streams in osprey.yaml"}}}, nil
+		return nil, &project.Answer{Refused: true, Faults: []project.Fault{tooManyStreams(most)}}, nil
 	}
 	after := 0
 	q.Admit = s.admission.of(r.Context(), caller, &after)

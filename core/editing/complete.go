@@ -326,6 +326,10 @@ func (s *Site) completeText(v *sight, before string, start, offset int) (list []
 				list = append(list, is(name, "type", s.types[name].kind.Keyword(), s.types[name].about))
 			}
 		}
+	case aWord:
+		for _, w := range sl.words {
+			list = append(list, is(w, "value", "", ""))
+		}
 	case anArgument:
 		for _, a := range sl.args {
 			list = append(list, is(a.Name.Text, "argument", typeText(a.Type), about(a.Description)))

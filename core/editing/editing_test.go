@@ -113,6 +113,8 @@ func TestComplete(t *testing.T) {
 		{call + `x(days: Int): Int @computed(expr: "args.|") }`, "days"},
 		{call + `x(quay: ID, all: Boolean @for(when: "args.|")): Int }`, "quay all"},
 		{call + `x(all: Boolean @for(when: "|")): Int }`, "args caller"},
+		{`extend type Subscription { x: PortCall @watch(on: "|") }`, "ADDED CHANGED REMOVED"},
+		{`extend type Subscription { x: Move @watch(type: "|") } type Move { id: ID! }`, ">PortCall Due"},
 		{`input Ask { quay: ID all: Boolean @for(when: "args.|") }`, "quay all"},
 		{call + `craft: Craft x: Int @computed(needs: "craft { operator { |") }`, ">name country"},
 		{call + `x: Int @computed(by: "|") }`, "fees."},

@@ -308,6 +308,9 @@ func (r *renaming) keepField(symbol Symbol) error {
 		if p.source == nil || named(f.Directives, "at") != nil || named(f.Directives, "computed") != nil || named(f.Directives, "total") != nil {
 			continue
 		}
+		if r.watchedIn(other) != "" && (isList(f.Type) || !r.isLeaf(typeOf(f.Type)) || typeOf(f.Type) == binding.ChangeKind) {
+			continue // which its type tells
+		}
 		if stored := p.source.Naming.Apply(name); p.source.Naming.Apply(r.to) != stored {
 			r.put(f.file, typeEnd(f.file, f.Type), fmt.Sprintf(" @at(path: %q)", stored))
 		}

@@ -7,6 +7,7 @@
 package editing
 
 import (
+	"cmp"
 	"maps"
 	"slices"
 	"strings"
@@ -327,6 +328,9 @@ func (s *Site) nested(name string, inside []string) place {
 	if len(inside) == maxNested || slices.Contains(inside, name) {
 		return place{}
 	}
+	if of := s.watchedIn(name); of != "" {
+		return s.nested(of, append(inside, name))
+	}
 	for _, owner := range s.names() {
 		t := s.types[owner]
 		for _, f := range t.order {
@@ -340,6 +344,38 @@ func (s *Site) nested(name string, inside []string) place {
 		}
 	}
 	return place{}
+}
+
+// watchedIn returns of which records a type tells what has happened, or how they were; "" of any other type.
+func (s *Site) watchedIn(name string) string {
+	root := s.types["Subscription"]
+	if root == nil {
+		return ""
+	}
+	for _, field := range root.order {
+		d, payload := s.directive(root.name, field, "watch"), s.types[typeOf(root.fields[field].Type)]
+		if d == nil || payload == nil {
+			continue
+		}
+		of, before := text(d, "type"), ""
+		for _, f := range payload.order {
+			if t := typeOf(payload.fields[f].Type); s.isStored(t) {
+				of = cmp.Or(of, t)
+			} else if own := s.types[t]; own != nil && own.kind == language.ObjectKind {
+				before = t
+			}
+		}
+		if !s.isStored(payload.name) && (name == payload.name || name == before) {
+			return of
+		}
+	}
+	return ""
+}
+
+// isStored reports whether a type has records of its own.
+func (s *Site) isStored(name string) bool {
+	d, _ := s.stored(name)
+	return d != nil
 }
 
 // column returns the stored name of a field, without the prefix of its place.

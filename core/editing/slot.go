@@ -26,6 +26,7 @@ const (
 	aSelection        // fields of on, as an operation writes them
 	anExpression      // an expression over record, which is of the type on
 	aStored           // a value that the stored field column of in has
+	aWord             // one of words
 )
 
 // A slot is a place for a text in a directive.
@@ -34,6 +35,7 @@ type slot struct {
 	in     place
 	on     string
 	column string
+	words  []string
 	args   []*language.InputValueDefinition
 }
 
@@ -148,8 +150,10 @@ func (s *Site) slot(at spot, directive string, path ...string) slot {
 		return slot{what: anArgument, on: at.owner + "." + at.field, args: at.args}
 	case "add.into", "change.in", "remove.from":
 		return slot{what: aField, on: target}
-	case "add.of", "change.of", "remove.of", "related.of":
+	case "add.of", "change.of", "remove.of", "related.of", "watch.type":
 		return slot{what: aType}
+	case "watch.on":
+		return slot{what: aWord, words: []string{"ADDED", "CHANGED", "REMOVED"}}
 	case "pair.field", "unpair.field":
 		return slot{what: aPair, on: target}
 	}

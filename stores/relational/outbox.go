@@ -59,9 +59,29 @@ func positionOf(text string) (p position, ok bool) {
 	return p, err1 == nil && err2 == nil && isSnapshot(p.since) && (p.until == "" || isSnapshot(p.until))
 }
 
-// isSnapshot reports whether a text has the form of a snapshot: 10:20:10,14,15.
+// isSnapshot reports whether a text is a snapshot, such as 10:20:10,14,15: of numbers that rise.
 func isSnapshot(text string) bool {
-	return text != "" && strings.Trim(text, "0123456789:,") == "" && strings.Count(text, ":") == 2
+	parts := strings.Split(text, ":")
+	if len(parts) != 3 {
+		return false
+	}
+	least, err1 := strconv.ParseUint(parts[0], 10, 63)
+	most, err2 := strconv.ParseUint(parts[1], 10, 63)
+	if err1 != nil || err2 != nil || least == 0 || least > most {
+		return false
+	}
+	if parts[2] == "" {
+		return true
+	}
+	before := least - 1
+	for _, part := range strings.Split(parts[2], ",") {
+		n, err := strconv.ParseUint(part, 10, 63)
+		if err != nil || n <= before || n >= most {
+			return false
+		}
+		before = n
+	}
+	return true
 }
 
 // Watched implements [store.Watcher].
