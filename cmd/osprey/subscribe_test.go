@@ -12,9 +12,11 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
+	"osprey/access"
 	"osprey/demo/demotest"
 )
 
@@ -326,4 +328,159 @@ func refusedStream(t *testing.T, base, query string, headers ...string) string {
 	defer res.Body.Close()
 	text, _ := io.ReadAll(res.Body)
 	return string(text)
+}
+
+// keyed makes keys for callers, and what osprey.yaml says of them.
+func keyedCallers(names ...string) (config string, headers map[string][]string) {
+	headers = map[string][]string{}
+	config = "access:\n  keys:\n"
+	for _, name := range names {
+		key := access.Make()
+		config += fmt.Sprintf("    %s: { name: %s, roles: [%s], hash: %q }\n", key.ID, name, name, key.Hash)
+		headers[name] = []string{"Authorization", "Bearer " + key.String()}
+	}
+	return config, headers
+}
+
+// TestWatchedUnderRules tells events to those who may see the records, before or after, and nothing to others.
+func TestWatchedUnderRules(t *testing.T) {
+	config, as := keyedCallers("ada", "bea", "clerk")
+	dir, db := harbourOf(t, config)
+	demotest.Write(t, dir, map[string]string{"schema/a.graphql": strings.Replace(watchedSchema, `type Boat @stored(in: "db", as: "boats", key: "id")`,
+		`type Boat @stored(in: "db", as: "boats", key: "id") @for(roles: ["clerk"]) @for(when: "record.owner == caller.name")`, 1)})
+	demotest.Write(t, dir, map[string]string{"schema/b.graphql": `extend type Subscription { named: Named! @watch(type: "Hull", on: ["ADDED", "CHANGED", "REMOVED"]) crewed: Crewed! @watch }
+type Named { what: ChangeKind! id: ID! changed: [String!] }
+type Hull @stored(in: "db", as: "boats", key: "id") @for(roles: ["clerk"]) @for(when: "record.name.size() > 4") { id: ID! name: String! port: Int @for(roles: ["clerk"]) }
+type Crewed { what: ChangeKind! id: ID! now: Ship }
+type Ship @stored(in: "db", as: "boats", key: "id") @for(when: "record.sailors.exists(s, s.name == caller.name)") { id: ID! sailors: [Sailor!] @related(here: "id", there: "boat_id") }
+type Sailor @stored(in: "db", as: "hands", key: "id") { id: ID! name: String! }`})
+	address, _, said := served(t, dir)
+	defer func() {
+		if t.Failed() {
+			t.Log(said)
+		}
+	}()
+	base := "http://" + address
+	const query = "subscription { moved { what id changed before { name } now { name } } }"
+	streams := map[string]*events{}
+	for who, header := range as {
+		streams[who] = subscribed(t, base, query, header...)
+	}
+	hull := subscribed(t, base, "subscription { named { what id changed } }", as["ada"]...)
+	crewed := subscribed(t, base, "subscription { crewed { what id now { id } } }", as["ada"]...)
+	step := func(statement string, want map[string]string) {
+		t.Helper()
+		if _, err := db.Exec(statement); err != nil {
+			t.Fatal(err)
+		}
+		for who, e := range streams {
+			if want[who] == "" {
+				e.none()
+				continue
+			}
+			if got := e.next(); got != `{"data":{"moved":`+want[who]+`}}` {
+				t.Errorf("%s: %s is told %s", statement, who, got)
+			}
+		}
+	}
+	const added, given, taken = `{"what":"ADDED","id":"1","changed":[],"before":null,"now":{"name":"Auk"}}`, `{"what":"ADDED","id":"1","changed":["owner"],"before":{"name":"Auk"},"now":{"name":"Auk"}}`, `{"what":"REMOVED","id":"1","changed":["owner"],"before":{"name":"Auk"},"now":null}`
+	step("INSERT INTO boats (id, name, owner) VALUES (1, 'Auk', 'ada')", map[string]string{"ada": added, "clerk": added})
+	step("UPDATE boats SET owner = 'bea'", map[string]string{"ada": taken, "bea": given, "clerk": strings.Replace(given, "ADDED", "CHANGED", 1)})
+	hull.none()
+	const renamed = `{"what":"CHANGED","id":"1","changed":["name"],"before":{"name":"Auk"},"now":{"name":"Auklet"}}`
+	step("UPDATE boats SET name = 'Auklet'", map[string]string{"bea": renamed, "clerk": renamed})
+	const gone = `{"what":"REMOVED","id":"1","changed":[],"before":{"name":"Auklet"},"now":null}`
+	step("DELETE FROM boats", map[string]string{"bea": gone, "clerk": gone})
+	// Of a rule that no store is asked, it is not known how a record was: what fits is told, and its removal is not.
+	if got := hull.next(); got != `{"data":{"named":{"what":"CHANGED","id":"1","changed":["name"]}}}` {
+		t.Errorf("told is %s", got)
+	}
+	hull.none()
+	// Nor of one that looks at other records.
+	if _, err := db.Exec("INSERT INTO hands VALUES (1, 'ada', 7); INSERT INTO boats (id, name) VALUES (7, 'Crane'), (8, 'Dove'); UPDATE boats SET name = 'Great ' || name; DELETE FROM boats"); err != nil {
+		t.Fatal(err)
+	}
+	crewed.none() // all of it was one moment, at whose end there is no boat
+	if _, err := db.Exec("INSERT INTO boats (id, name) VALUES (7, 'Crane'), (8, 'Dove')"); err != nil {
+		t.Fatal(err)
+	}
+	if got := crewed.next(); got != `{"data":{"crewed":{"what":"ADDED","id":"7","now":{"id":"7"}}}}` {
+		t.Errorf("told is %s", got)
+	}
+	crewed.none()
+}
+
+// TestManyListen counts at the database: what is told to a hundred who ask the same is read once, and as often as
+// there are different questions.
+func TestManyListen(t *testing.T) {
+	dir, db := harbourOf(t, "limits: { streams: 1000 }\n")
+	if _, err := db.Exec("CREATE EXTENSION IF NOT EXISTS pg_stat_statements"); err != nil {
+		t.Fatal(err)
+	}
+	address, _, _ := served(t, dir)
+	var streams []*events
+	for i := range 120 {
+		query := "subscription { moved { id now { name crew { name } } } }"
+		if i%3 == 0 {
+			query = "subscription { moved { id now { name } } }"
+		}
+		streams = append(streams, subscribed(t, "http://"+address, query))
+	}
+	told := func() {
+		t.Helper()
+		for _, e := range streams {
+			if got := e.next(); !strings.Contains(got, `"name":"Boat`) {
+				t.Fatal(got)
+			}
+		}
+	}
+	reads := func() (n int) {
+		t.Helper()
+		if err := db.QueryRow("SELECT coalesce(sum(calls), 0) FROM pg_stat_statements s JOIN pg_database d ON d.oid = s.dbid WHERE d.datname = current_database() AND query ILIKE '%boats%' AND query NOT ILIKE 'insert%' AND query NOT ILIKE '%pg\\_%'").Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	insert := func(from, to int) {
+		t.Helper()
+		if _, err := db.Exec("INSERT INTO boats (id, name) SELECT n, 'Boat ' || n FROM generate_series($1::int, $2::int) n", from, to); err != nil {
+			t.Fatal(err)
+		}
+	}
+	insert(1, 1)
+	told()
+	before := reads()
+	insert(2, 2)
+	told()
+	if n := reads() - before; n != 2 {
+		t.Errorf("an event that 120 hear is read with %d statements", n)
+	}
+	before = reads()
+	insert(10, 109)
+	for range 100 {
+		told()
+	}
+	if n := reads() - before; n != 2 {
+		t.Errorf("100 events that 120 hear are read with %d statements", n)
+	}
+}
+
+// TestStreamsEnd ends streams when another revision is served, and when a key is revoked, and says so.
+func TestStreamsEnd(t *testing.T) {
+	dir, _ := harbourOf(t, "")
+	address, process, _ := served(t, dir)
+	first := subscribed(t, "http://"+address, "subscription { moved { id } }")
+	live := subscribed(t, "http://"+address, "{ boats { name } }", "Osprey-Live", "on")
+	if got := live.next(); got != `{"data":{"boats":[]}}` {
+		t.Fatal(got)
+	}
+	demotest.Write(t, dir, map[string]string{"schema/b.graphql": "extend type Query { more: [Hand!] @read }"})
+	if err := process.Signal(syscall.SIGHUP); err != nil {
+		t.Fatal(err)
+	}
+	for _, e := range []*events{first, live} {
+		if got := e.next(); !strings.HasPrefix(got, "complete") || !strings.Contains(got, `"code":"REPLACED"`) {
+			t.Errorf("told is %s", got)
+		}
+	}
 }
