@@ -258,7 +258,7 @@ func (r *Revision) stream(ctx context.Context, q *Request, kind language.Operati
 	made := func() *group {
 		return &group{revision: r, asked: x, request: &own, release: r.held(), live: live, every: time.Duration(r.Config.Limits.Live), shared: shared, behind: shared != ""}
 	}
-	source, err := h.join(ctx, key, x.plan.Sets(), s, made)
+	source, err := h.join(ctx, r, key, x.plan.Sets(), s, made)
 	if err == nil && last != "" {
 		err = h.catchUp(ctx, s, last)
 	}

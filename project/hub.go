@@ -41,8 +41,9 @@ func newHub(p *Project) *hub {
 
 // A feed is what a store tells of its changes.
 type feed struct {
+	name   string
 	source *Source
-	sets   map[string][]string // of which it tells
+	look   *looker // of records that are looked at; nil of a store that tells
 	end    context.CancelFunc
 	began  chan struct{} // closed when it is known where it begins
 	at     string        // guarded by hub.mu, as what follows
@@ -60,10 +61,10 @@ type watchedFrom struct {
 const beginning = 5 * time.Second
 
 // join makes a stream one of a group, which is made if there is none.
-func (h *hub) join(ctx context.Context, key string, sets []plan.ReadSet, s *Stream, made func() *group) (source string, err error) {
+func (h *hub) join(ctx context.Context, r *Revision, key string, sets []plan.ReadSet, s *Stream, made func() *group) (source string, err error) {
 	var from []watchedFrom
 	for _, of := range sets {
-		f, err := h.feedOf(ctx, of)
+		f, err := h.feedOf(ctx, r, of)
 		if err != nil {
 			return of.Source, err
 		}
@@ -171,34 +172,29 @@ func (h *hub) drop(from []watchedFrom) {
 	}
 }
 
-// feedOf returns what tells the changes of a set, when it has begun; nil if its store does not tell them.
-func (h *hub) feedOf(ctx context.Context, of plan.ReadSet) (*feed, error) {
-	source := h.project.known().Sources[of.Source]
-	if source == nil {
+// feedOf returns what tells the changes of a set, when it has begun: its store, or who looks at it; nil where only what
+// is written here is told.
+func (h *hub) feedOf(ctx context.Context, r *Revision, of plan.ReadSet) (*feed, error) {
+	source, bound := r.Sources[of.Source], r.Bound.Sources[of.Source]
+	if source == nil || bound == nil {
 		return nil, nil
 	}
-	w, ok := source.Store.(store.Watcher)
-	if !ok {
-		return nil, nil
-	}
+	var f *feed
 	h.mu.Lock()
-	f := h.feeds[of.Source]
-	h.mu.Unlock()
-	if f == nil || f.source != source || f.sets[of.Set] == nil {
-		sets, err := w.Watched(ctx)
-		if err != nil {
-			return nil, err
-		}
-		if sets[of.Set] == nil {
-			return nil, nil
-		}
-		h.mu.Lock()
+	switch look := r.Bound.Looks(of.Source, of.Set); {
+	case bound.Tells[of.Set] != nil:
 		if f = h.feeds[of.Source]; f == nil || f.source != source {
-			f = h.begin(source, w, sets)
-		} else {
-			f.sets = sets // there are more now
+			f = h.begin(&feed{name: of.Source, source: source})
 		}
-		h.mu.Unlock()
+	case look != nil:
+		name := of.Source + "\x00" + of.Set
+		if f = h.feeds[name]; f == nil || f.source != source || f.look.Look != look {
+			f = h.begin(&feed{name: name, source: source, look: newLooker(r, of, look)})
+		}
+	}
+	h.mu.Unlock()
+	if f == nil {
+		return nil, nil
 	}
 	select {
 	case <-f.began:
@@ -210,33 +206,39 @@ func (h *hub) feedOf(ctx context.Context, of plan.ReadSet) (*feed, error) {
 	}
 }
 
-// begin begins to listen to a store. It needs mu.
-func (h *hub) begin(source *Source, w store.Watcher, sets map[string][]string) *feed {
+// begin begins a feed. It needs mu.
+func (h *hub) begin(f *feed) *feed {
 	ctx, end := context.WithCancel(context.Background())
-	f := &feed{source: source, sets: sets, end: end, began: make(chan struct{}), groups: map[*group]bool{}}
-	h.feeds[source.Name] = f
+	f.end, f.began, f.groups = end, make(chan struct{}), map[*group]bool{}
+	h.feeds[f.name] = f
 	go func() {
 		defer h.forget(f)
 		for ctx.Err() == nil {
 			h.mu.Lock()
 			at := f.at
 			h.mu.Unlock()
-			err := w.Watch(ctx, at, func(b store.Batch) error {
+			tell := func(b store.Batch) error {
 				h.deliver(f, b)
 				return nil
-			})
+			}
+			var err error
+			if f.look != nil {
+				err = f.look.watch(ctx, tell)
+			} else {
+				err = f.source.Store.(store.Watcher).Watch(ctx, at, tell)
+			}
 			switch {
 			case ctx.Err() != nil:
 				return
-			case at == "" && !f.isBegun():
+			case !f.isBegun():
 				f.failed = err
 				close(f.began)
 				return
 			case errors.Is(err, store.ErrTooOld):
-				h.endOf(f, &Fault{Message: "the source " + source.Name + " was away for so long that it does not know any more what has changed", Code: CodeLost, Fix: "ask for what there is, and subscribe again", Source: source.Name})
+				h.endOf(f, &Fault{Message: "the source " + f.source.Name + " does not know any more what has changed", Code: CodeLost, Fix: "ask for what there is, and subscribe again", Source: f.source.Name})
 				return
 			}
-			h.project.log.Warn("a source has stopped to tell its changes, and is asked again", "source", source.Name, "error", err)
+			h.project.failed.tell(ctx, f.source.Name, "a source has stopped to tell its changes, and is asked again", "error", err)
 			select {
 			case <-ctx.Done():
 			case <-time.After(time.Second):
@@ -260,16 +262,16 @@ func (f *feed) isBegun() bool {
 func (h *hub) forget(f *feed) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if h.feeds[f.source.Name] == f {
-		delete(h.feeds, f.source.Name)
+	if h.feeds[f.name] == f {
+		delete(h.feeds, f.name)
 	}
 }
 
 // stop ends a feed that nobody needs. It needs mu.
 func (h *hub) stop(f *feed) {
 	f.end()
-	if h.feeds[f.source.Name] == f {
-		delete(h.feeds, f.source.Name)
+	if h.feeds[f.name] == f {
+		delete(h.feeds, f.name)
 	}
 }
 
@@ -292,8 +294,12 @@ func (h *hub) wrote(source string, events []store.Event) {
 	defer h.mu.Unlock()
 	for _, g := range h.groups {
 		for _, of := range g.from {
-			if of.feed == nil && of.source == source {
+			switch {
+			case of.source != source:
+			case of.feed == nil:
 				g.took(of, events)
+			case of.feed.look != nil:
+				of.feed.look.soon()
 			}
 		}
 	}

@@ -33,8 +33,9 @@ type Source struct {
 
 	mu        sync.Mutex // guards what follows
 	catalogue *store.Catalogue
-	err       error // why there is no catalogue
-	reads     news  // of the catalogue
+	err       error               // why there is no catalogue
+	tells     map[string][]string // the sets of which the store tells changes
+	reads     news                // of the catalogue
 }
 
 // kinds opens each kind of source; paths are relative to dir.
@@ -228,8 +229,13 @@ func guarded(s store.Source, c *SourceConfig) store.Source {
 // readCatalogue asks the store for its catalogue.
 func (s *Source) readCatalogue(ctx context.Context) error {
 	c, err := s.Store.Catalogue(ctx)
+	var tells map[string][]string
+	if err == nil {
+		tells, err = watchedBy(ctx, s)
+	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	s.tells = tells
 	if s.err = err; err == nil {
 		s.catalogue = c
 		s.reads.tell()
@@ -255,6 +261,9 @@ func (s *Source) known() (*store.Catalogue, error) {
 func (s *Source) bind() *binding.Source {
 	b := &binding.Source{Name: s.Name, Kind: s.Kind, Naming: s.naming, Capabilities: s.Store.Capabilities()}
 	b.Catalogue, _ = s.known()
+	s.mu.Lock()
+	b.Tells = s.tells
+	s.mu.Unlock()
 	return b
 }
 

@@ -15,6 +15,9 @@ type Source struct {
 	Naming       Naming
 	Capabilities store.Capabilities
 	Catalogue    *store.Catalogue // nil if the store did not tell it yet
+	// Tells are the sets of which the store tells changes, whoever makes them, with the fields by which it
+	// names records.
+	Tells map[string][]string
 }
 
 // Folds reports whether related records of the same source are part of the
@@ -56,6 +59,7 @@ type Bound struct {
 	// Together says that the root fields of every mutation are one transaction.
 	Together bool
 
+	looks   map[*Records]*Look
 	records map[schema.Named]*Records
 	roots   map[*schema.Field]*Field
 

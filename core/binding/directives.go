@@ -147,6 +147,10 @@ directive @watch(
   type: String
   "What is told: ADDED, CHANGED, REMOVED. Default: all of these, or the first two where the record itself is answered."
   on: [String!]
+  "How often the records are looked at, as 10s, where the store does not tell what changes in it. Default: only what this service writes is told."
+  every: String
+  "With every: a stored field whose value grows with each change, so that only what is beyond the greatest is looked at. Removals are then not seen. Default: all records are looked at."
+  grows: String
 ) on FIELD_DEFINITION
 
 "The field reads its type's records; its arguments narrow, sort and page them. For fields of the query type and of types that group them."

@@ -3,6 +3,7 @@ package binding
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"osprey/core/language"
 	"osprey/core/scalar"
@@ -34,6 +35,24 @@ type Watch struct {
 	Fields map[string]*Field
 }
 
+// A Look is how changes of records are found whose store does not tell them.
+type Look struct {
+	Every time.Duration
+	Grows *store.Wanted  // a field that grows with each change; nil if all records are looked at
+	Key   []store.Wanted // by which records are told apart
+	Shown []store.Wanted // what types show of the records: it is looked at whether that is another value
+}
+
+// Looks returns how changes of a record set are found; nil if they are not, or their store tells them.
+func (b *Bound) Looks(source, set string) *Look {
+	for r, look := range b.looks {
+		if r.Source.Name == source && r.Set == set {
+			return look
+		}
+	}
+	return nil
+}
+
 // Tells reports whether something that happened is told.
 func (w *Watch) Tells(what store.What) bool { return slices.Contains(w.On, what) }
 
@@ -52,6 +71,7 @@ func (b *binder) watches(root *schema.Object) {
 	if root == nil {
 		return
 	}
+	b.bound.looks = map[*Records]*Look{}
 	for _, f := range root.Fields {
 		d := directive(f, "watch")
 		if d == nil {
@@ -97,6 +117,9 @@ func (b *binder) watch(f *schema.Field, d *language.Directive) *Field {
 		}
 	}
 	bound.Many = false
+	if !r.unknown() {
+		b.toldHow(f, d, r)
+	}
 	if w.Payload == nil {
 		if w.Tells(store.WasRemoved) {
 			b.fail(ruleWatch, d.Pos, f.Coordinate(), "answer a type of your own, with the record's key", msgWatchRemoved, f.Coordinate())
@@ -108,6 +131,82 @@ func (b *binder) watch(f *schema.Field, d *language.Directive) *Field {
 		return nil
 	}
 	return bound
+}
+
+// leastEvery is how often records can be looked at at most.
+const leastEvery = time.Second
+
+// toldHow finds out how changes come to be known, and tells how far.
+func (b *binder) toldHow(f *schema.Field, d *language.Directive, r *Records) {
+	every, grows := text(d, "every"), text(d, "grows")
+	told := r.Source.Tells[r.Set]
+	switch {
+	case told != nil && slices.ContainsFunc(r.Key, func(path string) bool { return !slices.Contains(told, path) }):
+		b.fail(ruleWatch, d.Pos, f.Coordinate(), "note them by this key: osprey tables undo, and osprey tables watch "+r.Source.Name+" "+r.Type.String(), msgWatchOther, r.Source.Name, r.Set, strings.Join(told, ", "), r.Type, strings.Join(r.Key, ", "))
+	case told != nil && every != "":
+		b.warn(ruleWatch, d.Pos, f.Coordinate(), "leave every out", msgWatchTold, r.Source.Name, r.Set)
+	case told != nil:
+	case every == "" && grows != "":
+		b.fail(ruleWatch, d.Pos, f.Coordinate(), "write every: \"10s\", too", msgWatchGrows, f.Coordinate())
+	case every == "" && r.Source.Kind == "postgres":
+		b.warn(ruleWatch, d.Pos, f.Coordinate(), "osprey tables watch "+r.Source.Name+" "+r.Type.String()+", and osprey tables apply "+r.Source.Name, msgWatchOwn, f.Coordinate(), r.Source.Name, r.Set)
+	case every == "":
+		b.warn(ruleWatch, d.Pos, f.Coordinate(), "write every: \"10s\", so that they are looked at", msgWatchOwn, f.Coordinate(), r.Source.Name, r.Set)
+	default:
+		b.look(f, d, r, every, grows)
+	}
+}
+
+// look binds how records are looked at.
+func (b *binder) look(f *schema.Field, d *language.Directive, r *Records, every, grows string) {
+	l := &Look{}
+	var err error
+	if l.Every, err = time.ParseDuration(every); err != nil || l.Every < leastEvery {
+		b.fail(ruleWatch, d.Pos, f.Coordinate(), "write a time of 1s or more, such as 10s", msgWatchEvery, f.Coordinate(), every)
+		return
+	}
+	var where []string
+	if grows != "" {
+		path := b.path(r.Source, r.Info, grows)
+		info := r.infoOf(path)
+		if info == nil || info.Kind == store.List || info.Kind == store.Record || info.Kind == store.JSON {
+			b.fail(ruleWatch, d.Pos, f.Coordinate(), "name a time, or a number that counts on", msgWatchGrowsNothing, f.Coordinate(), grows, r.Set)
+			return
+		}
+		l.Grows = &store.Wanted{Path: path, Kind: info.Kind}
+		where = append(where, path)
+	}
+	if can := r.Source.Capabilities.CanRead; can != nil {
+		if _, err := can(r.Set, nil, where); err != nil {
+			b.fail(ruleWatch, d.Pos, f.Coordinate(), "leave every out", msgWatchUnread, f.Coordinate(), r.Set, err)
+			return
+		}
+	}
+	for _, path := range r.Key {
+		kind := store.Text
+		if info := r.infoOf(path); info != nil && info.Kind != store.Unknown {
+			kind = info.Kind
+		}
+		l.Key = append(l.Key, store.Wanted{Path: path, Kind: kind})
+	}
+	for _, o := range r.objects {
+		for _, shown := range o.Fields {
+			w := shown.Wanted
+			if shown.How == Column && w.Aggregate == store.NoAggregate && len(w.Via) == 0 && !slices.ContainsFunc(l.Shown, func(have store.Wanted) bool { return have.Path == w.Path }) {
+				l.Shown = append(l.Shown, w)
+			}
+		}
+	}
+	slices.SortFunc(l.Shown, func(a, b store.Wanted) int { return strings.Compare(a.Path, b.Path) })
+	if known := b.bound.looks[r]; known == nil || l.Every < known.Every || known.Grows != nil && l.Grows == nil {
+		if known != nil { // of several that watch, what each of them needs
+			l.Every = min(l.Every, known.Every)
+			if known.Grows == nil {
+				l.Grows = nil
+			}
+		}
+		b.bound.looks[r] = l
+	}
 }
 
 // watched finds out of which type the records are that a field watches; nil after telling why not.

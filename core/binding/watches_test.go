@@ -35,6 +35,12 @@ func TestWatchFindings(t *testing.T) {
 		{`type Subscription { a: Move @watch } type Move { now: Call plain: String }`, `error watch Move.plain: Move.plain is nothing that is told of a change of Call → name a field of the key, make it ChangeKind, [String!] for what has changed, or Call`},
 		{`type Subscription { a: Move @watch } type Move { now: Hid before: Before } type Before { plain: String } type Hid @stored(in: "db", as: "calls", key: "id") { id: ID! plain: String @for(roles: ["clerk"]) }`, `error for Before.plain: Before.plain shows what the rule of Hid.plain hides → give it the same roles, or leave it out`},
 		{`type Subscription { a: Move @watch } type Move { now: Hid before: Before } type Before { plain: String @for(roles: ["clerk"]) } type Hid @stored(in: "db", as: "calls", key: "id") { id: ID! plain: String @for(roles: ["clerk"]) }`, ``},
+		{`type Subscription { a: Call @watch(every: "10s") b: Call @watch(every: "1m", grows: "noted") }`, ``},
+		{`type Subscription { a: Call @watch(every: "10") }`, `error watch Subscription.a: Subscription.a has every: "10", which is no time, or a shorter one than a second → write a time of 1s or more, such as 10s`},
+		{`type Subscription { a: Call @watch(every: "10ms") }`, `error watch Subscription.a: Subscription.a has every: "10ms", which is no time, or a shorter one than a second`},
+		{`type Subscription { a: Call @watch(grows: "noted") }`, `error watch Subscription.a: Subscription.a says what grows, and not how often it is looked at → write every: "10s", too`},
+		{`type Subscription { a: Call @watch(every: "10s", grows: "note") }`, `error watch Subscription.a: Subscription.a has grows: "note", which is no field of calls with one value → name a time, or a number that counts on`},
+		{`type Subscription { a: Call @watch(every: "10s", grows: "tags") }`, `error watch Subscription.a: Subscription.a has grows: "tags", which is no field of calls with one value`},
 		{`type Subscription { a: Call @watch b: [Call!] @read }`, `error unbound Subscription.b: nothing says where Subscription.b comes from`},
 	} {
 		_, _, problems := binding.Resolve([]schema.Text{{Name: "a.graphql", Body: quaysideTypes + " " + test.types}}, quayside())
@@ -46,6 +52,39 @@ func TestWatchFindings(t *testing.T) {
 		}
 		if got := strings.Join(list, "; "); got != test.want && (test.want == "" || !strings.HasPrefix(got, test.want)) {
 			t.Errorf("%s reports\n%s\nwant\n%s", test.types, got, test.want)
+		}
+	}
+}
+
+// TestWatchRelies tells what is told, by what the store does.
+func TestWatchRelies(t *testing.T) {
+	for _, test := range []struct{ kind, watch, want string }{
+		{"postgres", `@watch`, `warning watch Subscription.a: Subscription.a is told what this service writes; db does not tell what others change in calls → osprey tables watch db Call, and osprey tables apply db`},
+		{"mysql", `@watch`, `warning watch Subscription.a: Subscription.a is told what this service writes; db does not tell what others change in calls → write every: "10s", so that they are looked at`},
+		{"told", `@watch`, ``},
+		{"told", `@watch(every: "10s")`, `warning watch Subscription.a: db tells the changes of calls by itself, and nothing is looked at → leave every out`},
+		{"other", `@watch`, `error watch Subscription.a: db notes changes of calls by craft, and the key of Call is id → note them by this key: osprey tables undo, and osprey tables watch db Call`},
+		{"mysql", `@watch(every: "10s")`, ``},
+	} {
+		sources := quayside()
+		db := sources["db"]
+		switch test.kind {
+		case "told":
+			db.Tells = map[string][]string{"calls": {"id"}}
+		case "other":
+			db.Tells = map[string][]string{"calls": {"craft"}}
+		default:
+			db.Kind = test.kind
+		}
+		_, _, problems := binding.Resolve([]schema.Text{{Name: "a.graphql", Body: quaysideTypes + ` type Subscription { a: Call ` + test.watch + ` }`}}, sources)
+		var list []string
+		for _, p := range problems {
+			if p.Rule == "watch" {
+				list = append(list, strings.TrimSuffix(p.Severity.String()+" "+p.Rule+" "+p.Coordinate+": "+p.Msg+" → "+p.Fix, " → "))
+			}
+		}
+		if got := strings.Join(list, "; "); got != test.want {
+			t.Errorf("%s %s reports\n%s\nwant\n%s", test.kind, test.watch, got, test.want)
 		}
 	}
 }
