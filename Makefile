@@ -1,4 +1,5 @@
-# make demo   starts the harbour and serves it (PORT=8420 moves it, FRESH=1 makes its data again)
+# make demo   starts the harbour and serves it (PORT=8420 moves it, FRESH=1 makes its data again,
+#             LIVE=1 has craft come in and leave)
 # make test   checks and tests everything
 # make build  builds bin/osprey with its console (CONSOLE=no leaves it out: only Go is needed)
 # make faults puts every kind of store in every fault, with many callers
@@ -11,7 +12,7 @@ STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.8.2
 .PHONY: demo test faults build console documents tools tools-test lint screenshots bench bench-quick clean
 
 demo: build documents
-	@exec bin/osprey demo --port $(PORT) $(if $(FRESH),--fresh) $(if $(SCALE),--scale $(SCALE))
+	@exec bin/osprey demo --port $(PORT) $(if $(FRESH),--fresh) $(if $(LIVE),--live) $(if $(SCALE),--scale $(SCALE))
 
 test: tools-test build documents lint
 	go test -timeout 20m ./...

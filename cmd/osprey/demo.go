@@ -8,6 +8,8 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"sync"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -30,6 +32,7 @@ func demoCommand() *cli.Command {
 			&cli.StringFlag{Name: "project", Value: "demo/harbour", Usage: "project folder to serve"},
 			&cli.BoolFlag{Name: "files", Usage: "serve the project's files, and not the revision that was published last, until another is published"},
 			&cli.BoolFlag{Name: "fresh", Usage: "throw the kept data away and make it again"},
+			&cli.BoolFlag{Name: "live", Usage: "craft come in and leave, every few seconds, past the service"},
 			&cli.IntFlag{Name: "scale", Value: 1, Usage: "size of the data: 1 has 4,000 port calls, 25 has 100,000"},
 		},
 		OnUsageError: usageError,
@@ -78,6 +81,15 @@ func runDemo(ctx context.Context, c *cli.Command) error {
 		h.Stop()
 		fmt.Fprintln(out, "osprey: everything is stopped; the data is kept in "+state)
 	}()
+	if c.Bool("live") {
+		living, end := context.WithCancel(ctx)
+		var wait sync.WaitGroup
+		defer wait.Wait()
+		defer end()
+		wait.Go(func() {
+			h.Live(living, 3*time.Second, func(err error) { fmt.Fprintf(out, "osprey: no craft comes or leaves: %v\n", err) })
+		})
+	}
 	for name, value := range h.Environ() {
 		os.Setenv(name, value)
 	}
@@ -93,7 +105,8 @@ func runDemo(ctx context.Context, c *cli.Command) error {
 			fmt.Fprintf(out, "  %-38s  %s\n", k.Key, k.Who)
 		}
 		fmt.Fprintf(out, "\n"+
-			"Try:  bin/osprey ask%s -f demo/harbour/operations/Board.graphql --calls\nStop with Ctrl-C.\n", url)
+			"Try:  bin/osprey ask%s -f demo/harbour/operations/Board.graphql --calls\n"+
+			"      bin/osprey ask%s -f demo/harbour/operations/Arrivals.graphql\nStop with Ctrl-C.\n", url, url)
 	})
 }
 

@@ -28,7 +28,7 @@ func sources() map[string]*binding.Source {
 	return map[string]*binding.Source{
 		"fees":    {Name: "fees", Kind: "functions", Naming: binding.Exact, Capabilities: store.Capabilities{CanCall: storetest.AnyFunction}},
 		"notices": {Name: "notices", Kind: "rest", Naming: binding.Exact, Catalogue: notices},
-		"registry": {Name: "registry", Kind: "postgres", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue),
+		"registry": {Name: "registry", Kind: "postgres", Naming: binding.Snake, Catalogue: storetest.Catalogue(storetest.RegistryCatalogue), Tells: map[string][]string{"port_calls": {"id"}, "dues": {"id"}},
 			Capabilities: store.Capabilities{Fold: true, Link: true, Group: store.BySource, Page: store.PagePerKey, Write: storetest.Writable()}},
 		"inspections": {Name: "inspections", Kind: "mongodb", Naming: binding.Camel, Catalogue: sampled, Capabilities: store.Capabilities{Write: storetest.Documents()}},
 		"tides":       {Name: "tides", Kind: "rest", Naming: binding.Exact, Catalogue: tides, Capabilities: store.Capabilities{CanRead: oneAtATime, Write: storetest.Documents()}},
