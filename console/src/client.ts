@@ -110,6 +110,62 @@ export async function ask(question: Question, signal: AbortSignal): Promise<{ an
   return { answer: read<Answer>(text, response.status), bytes: new Blob([text]).size }
 }
 
+/** An answer that a stream tells, or why the stream has ended. */
+export type Heard = { answer: Answer } | { ended: Fault[] }
+
+/**
+ * Follows a subscription, or, if live, a query that is answered again, and goes on where it was when the connection ends. It
+ * resolves when the service has ended it. Rejects with a NoAnswer.
+ */
+export async function followAnswers(question: Question, live: boolean, heard: (told: Heard) => void, signal: AbortSignal): Promise<void> {
+  let last = ''
+  for (let wait = 1000; ; wait = Math.min(2 * wait, 30_000)) {
+    const own: Record<string, string> = { ...headers, Accept: 'text/event-stream', 'Osprey-Calls': 'on', 'Osprey-Client': 'console' }
+    if (live) own['Osprey-Live'] = 'on'
+    if (last) own['Last-Event-ID'] = last
+    const response = await send('/graphql', { method: 'POST', signal, headers: own, body: JSON.stringify(question) })
+    if (!response.headers.get('Content-Type')?.startsWith('text/event-stream')) {
+      heard({ ended: (await decode<Answer>(response)).errors ?? [] })
+      return
+    }
+    let over = false
+    await readEvents(response, ({ name, id, data }) => {
+      if (id) last = id
+      if (!data) return
+      wait = 1000
+      if (name !== 'complete') {
+        heard({ answer: JSON.parse(data) as Answer })
+        return
+      }
+      const ended = (JSON.parse(data) as Answer).errors ?? []
+      over = ended[0]?.extensions?.code !== 'REPLACED' // then it begins again, on what is served now
+      if (over) heard({ ended })
+    }).catch(() => undefined)
+    if (over || signal.aborted) return
+    await new Promise((done) => window.setTimeout(done, wait))
+  }
+}
+
+/** Reads events (the HTML standard, section 9.2) until they end. A browser's own reader of them sends no key. */
+async function readEvents(response: Response, heard: (event: { name: string; id: string; data: string }) => void): Promise<void> {
+  const reader = response.body?.pipeThrough(new TextDecoderStream()).getReader()
+  let text = ''
+  let event = { name: '', id: '', data: '' }
+  for (let piece = await reader?.read(); reader && piece && !piece.done; piece = await reader.read()) {
+    text += piece.value
+    for (let end = text.indexOf('\n'); end >= 0; end = text.indexOf('\n')) {
+      const line = text.slice(0, end)
+      text = text.slice(end + 1)
+      if (line === '') {
+        heard(event)
+        event = { name: '', id: '', data: '' }
+      } else if (line.startsWith('event: ')) event.name = line.slice(7)
+      else if (line.startsWith('id: ')) event.id = line.slice(4)
+      else if (line.startsWith('data: ')) event.data = line.slice(6)
+    }
+  }
+}
+
 /** Plans an operation without running it. Rejects with a NoAnswer. */
 export async function explain(question: Question, signal: AbortSignal): Promise<Explanation | Answer> {
   const response = await send('/api/v1/plans', { method: 'POST', signal, headers, body: JSON.stringify(question) })
@@ -167,20 +223,14 @@ export function follow(heard: (now: Now) => void): () => void {
   return () => stopper.abort()
 }
 
-/** Reads events (the HTML standard, section 9.2) until they end. A browser's own reader of them sends no key. */
+/** Hears events until they end. */
 async function listen(heard: (now: Now) => void, signal: AbortSignal): Promise<void> {
   const response = await send('/api/v1/events', { signal })
   if (response.status === 403) refused('elsewhere')
-  const reader = response.ok ? response.body?.pipeThrough(new TextDecoderStream()).getReader() : undefined
-  let text = ''
-  for (let piece = await reader?.read(); reader && piece && !piece.done; piece = await reader.read()) {
-    text += piece.value
-    for (let end = text.indexOf('\n'); end >= 0; end = text.indexOf('\n')) {
-      const line = text.slice(0, end)
-      text = text.slice(end + 1)
-      if (line.startsWith('data: ')) heard(JSON.parse(line.slice(6)) as Now)
-    }
-  }
+  if (!response.ok) return
+  await readEvents(response, ({ name, data }) => {
+    if (name === 'now') heard(JSON.parse(data) as Now)
+  })
 }
 
 /** An operation that people saved in the service's records. */

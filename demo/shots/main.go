@@ -79,10 +79,11 @@ func take() error {
 	if err != nil {
 		return err
 	}
+	const moves = "# What happens to port calls, as it happens.\nsubscription Movements {\n  movements {\n    what\n    changed\n    now {\n      id\n      craft { name operator { name } }\n      berth { name quay { name notices(limit: 1) { title } } }\n      departedAt\n    }\n  }\n}\n"
 	const wrong = "query Board($limit: Int = 25) {\n  portCalls(limit: $limit) {\n    id\n    arivedAt\n    craft { nam operator }\n  }\n}\n"
 	for _, page := range []struct{ name, operation, theme, button, done string }{
 		{"console-ask", string(board), "harbour", "run", "wave-summary"},
-		{"console-ask-dark", string(board), "night", "run", "wave-summary"},
+		{"console-live", moves, "night", "run", "event"},
 		{"console-plan", string(board), "harbour", "plan", "wave-summary"},
 		{"console-log", string(log), "harbour", "run", "wave-summary"},
 		{"console-errors", wrong, "harbour", "run", "fault"},
@@ -153,6 +154,15 @@ func inEditor(ctx context.Context) error {
 	return terminal(ctx, "editor", string(text))
 }
 
+// traffic has some craft come in, and leave.
+const traffic = `
+	for berth in 1 2 3 4; do
+		bin/osprey ask -f demo/harbour/operations/Arrive.graphql --var craft=$((9100000+7*berth)) --var at=2026-03-0${berth}T08:30:00Z --var quay=Q$berth --var berth=$berth
+		sleep 1
+	done
+	for id in 3998 3999; do bin/osprey ask 'mutation Depart($id: ID!) { depart(id: $id) { id } }' --var id=$id; sleep 1; done
+`
+
 // console draws the Ask page after a button was pressed.
 func console(ctx context.Context, name, operation, theme, button, done string) error {
 	set := fmt.Sprintf(`localStorage.setItem('osprey.operation', %q); localStorage.setItem('osprey.theme', %q); localStorage.setItem('osprey.variables', '{\n  "limit": 25\n}')`, operation, theme)
@@ -166,6 +176,13 @@ func console(ctx context.Context, name, operation, theme, button, done string) e
 		chromedp.WaitVisible("[data-test="+button+"]"),
 		chromedp.Sleep(500*time.Millisecond),
 		chromedp.Click("[data-test="+button+"]"),
+		chromedp.Func(func(context.Context, *chromedp.Target) error {
+			if done != "event" {
+				return nil
+			}
+			time.Sleep(time.Second)
+			return exec.Command("sh", "-c", traffic).Run()
+		}),
 		chromedp.WaitVisible("[data-test="+done+"]"),
 		chromedp.Sleep(700*time.Millisecond),
 	)

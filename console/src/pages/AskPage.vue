@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { json } from '@codemirror/lang-json'
-import { mdiMapMarkerPath, mdiPlay, mdiStop } from '@mdi/js'
+import { mdiMapMarkerPath, mdiPause, mdiPlay, mdiStop } from '@mdi/js'
 import { computed, ref, useTemplateRef } from 'vue'
 import type { SavedOperation } from '../client'
 import CallMenu from '../components/CallMenu.vue'
+import EventList from '../components/EventList.vue'
 import FaultList from '../components/FaultList.vue'
 import SavedMenu from '../components/SavedMenu.vue'
 import TextEditor from '../components/TextEditor.vue'
@@ -21,6 +22,8 @@ const size = computed(() => (ask.bytes > 2048 ? `${(ask.bytes / 1024).toFixed(1)
 const hasData = computed(() => ask.answer !== undefined && 'data' in ask.answer)
 
 function open(op: SavedOperation) {
+  ask.stop()
+  ask.events = undefined
   ask.operation = op.text
   ask.answer = undefined
   ask.plan = undefined
@@ -30,7 +33,7 @@ function open(op: SavedOperation) {
 <template>
   <div class="sheet">
     <div class="bar">
-      <v-btn v-if="!ask.running" variant="flat" color="primary" :prepend-icon="mdiPlay" data-test="run" title="Ctrl-Enter or Cmd-Enter" @click="ask.run()">Run</v-btn>
+      <v-btn v-if="!ask.running" variant="flat" color="primary" :prepend-icon="mdiPlay" data-test="run" title="Ctrl-Enter or Cmd-Enter" @click="ask.run()">{{ ask.isSubscription ? 'Follow' : 'Run' }}</v-btn>
       <v-btn v-else variant="flat" color="error" :prepend-icon="mdiStop" data-test="stop" @click="ask.stop()">Stop</v-btn>
       <v-btn variant="tonal" :prepend-icon="mdiMapMarkerPath" data-test="plan" title="Which stores would be asked, without asking them" @click="ask.planOnly()">Plan</v-btn>
       <v-select
@@ -39,9 +42,15 @@ function open(op: SavedOperation) {
       />
       <SavedMenu :text="ask.operation" :name="ask.names[0] ?? ''" @open="open" />
       <CallMenu :question="ask.question" :disabled="!ask.operation.trim() || ask.variablesTrouble !== ''" />
+      <v-checkbox
+        v-if="!ask.isSubscription" v-model="ask.live" label="Live" density="compact" hide-details class="live" data-test="live"
+        title="Answer it again whenever something that it has read has changed"
+      />
+      <v-btn v-if="ask.events && ask.running" variant="tonal" :prepend-icon="ask.paused ? mdiPlay : mdiPause" data-test="pause" @click="ask.pause()">{{ ask.paused ? 'Go on' : 'Pause' }}</v-btn>
       <v-spacer />
+      <span v-if="ask.events" class="figures" data-test="told">{{ ask.events.length + ask.waiting.length }} told</span>
       <v-progress-circular v-if="ask.running" indeterminate size="18" width="2" />
-      <span v-else-if="ask.answer" class="figures" data-test="figures">{{ Math.round(ask.millis) }} ms<template v-if="ask.bytes"> · {{ size }}</template></span>
+      <span v-else-if="ask.answer && !ask.events" class="figures" data-test="figures">{{ Math.round(ask.millis) }} ms<template v-if="ask.bytes"> · {{ size }}</template></span>
     </div>
 
     <v-card class="pane operation" flat border>
@@ -67,8 +76,9 @@ function open(op: SavedOperation) {
       </div>
       <div v-if="ask.trouble" class="message" data-test="trouble">{{ ask.trouble }}</div>
       <FaultList v-if="ask.faults.length" :class="{ above: hasData }" :faults="ask.faults" @show="editor?.goTo($event)" />
-      <div v-if="hasData" class="body" data-test="answer">
-        <div v-if="view === 'tree'" class="tree"><ValueTree :value="ask.answer?.data" /></div>
+      <div v-if="hasData || ask.events" class="body" :class="{ told: ask.events }" data-test="answer">
+        <EventList v-if="ask.events" :events="ask.events" :chosen="ask.chosen" :waiting="ask.waiting.length" @choose="ask.choose" />
+        <div v-if="view === 'tree'" class="tree"><ValueTree v-if="hasData" :key="ask.chosen?.number" :value="ask.answer?.data" /></div>
         <TextEditor v-else v-model="raw" label="Answer" :language="json()" readonly />
       </div>
       <div v-else-if="!ask.trouble && !ask.faults.length" class="message">
@@ -94,6 +104,8 @@ function open(op: SavedOperation) {
 .pane { display: flex; flex-direction: column; min-height: 0; min-width: 0; }
 .title { display: flex; align-items: center; gap: 12px; padding: 4px 12px; min-height: 30px; flex: none; }
 .body { flex: 1; min-height: 0; overflow: hidden; }
+.told { display: grid; grid-template-columns: minmax(0, 2fr) minmax(0, 3fr); }
+.live { flex: none; }
 .above { max-height: 40%; }
 .tree { height: 100%; overflow: auto; padding: 0 12px 8px; }
 .message { padding: 8px 12px; opacity: 0.75; font-size: 0.9rem; }
