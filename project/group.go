@@ -100,11 +100,11 @@ func (g *group) took(of watchedFrom, events []store.Event) {
 
 // soon has the group answer in a moment. It needs hub.mu.
 func (g *group) soon() {
-	wait := moment
+	wait := time.Until(g.ran.Add(moment)) // the first is told at once, and those that follow close together
 	if g.live {
-		wait = max(wait, time.Until(g.ran.Add(g.every)))
+		wait = max(moment, time.Until(g.ran.Add(g.every)))
 	}
-	g.timer = time.AfterFunc(wait, g.run)
+	g.timer = time.AfterFunc(max(wait, 0), g.run)
 }
 
 // stop stops what is about to run. It needs hub.mu.
@@ -117,8 +117,6 @@ func (g *group) stop() {
 // run answers what has come.
 func (g *group) run() {
 	h := g.hub
-	h.slots <- struct{}{}
-	defer func() { <-h.slots }()
 	h.mu.Lock()
 	if g.over || g.running || g.behind || !g.busy() {
 		h.mu.Unlock()
@@ -128,35 +126,10 @@ func (g *group) run() {
 	events, at := g.pending, g.at
 	g.pending, g.changed = nil, false
 	h.mu.Unlock()
-	var messages []Message
-	var end *Fault
-	func() {
-		defer func() {
-			if p := recover(); p != nil {
-				end = &Fault{Message: "a fault of the service has ended the stream", Code: CodeLost, Fix: "subscribe again"}
-				g.revision.project.log.Error("a fault has ended streams", "operation", g.asked.plan.Name, "error", fmt.Sprint(p), "stack", string(debug.Stack()))
-			}
-		}()
-		if g.live {
-			messages = []Message{g.again()}
-		} else {
-			messages, end = g.answers(events)
-		}
-	}()
-	if n := len(messages); n > 0 && !g.live {
-		messages[n-1].At = at
-	}
+	end := g.answerAll(events, at)
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	g.running, g.ran = false, time.Now()
-	for s := range g.streams {
-		for _, m := range messages {
-			if !g.live || !bytes.Equal(s.last, m.Data) {
-				s.last = m.Data
-				s.tell(m)
-			}
-		}
-	}
 	switch {
 	case g.over:
 		g.release()
@@ -169,26 +142,86 @@ func (g *group) run() {
 	}
 }
 
-// atOnce is how many events are answered in one run.
-const atOnce = 500
+// answerAll answers events, or a live query again, and tells the streams. It returns why these must end, if they must.
+func (g *group) answerAll(events []store.Event, at string) (end *Fault) {
+	defer func() {
+		if p := recover(); p != nil {
+			end = &Fault{Message: "a fault of the service has ended the stream", Code: CodeLost, Fix: "subscribe again"}
+			g.revision.project.log.Error("a fault has ended streams", "operation", g.asked.plan.Name, "error", fmt.Sprint(p), "stack", string(debug.Stack()))
+		}
+	}()
+	if g.live {
+		g.tell([]Message{g.again()})
+		return nil
+	}
+	events = coalesced(g.asked.plan.Watch, events)
+	for n := 0; n < len(events); n += atOnce {
+		list := events[n:min(n+atOnce, len(events))]
+		messages, failed := g.answers(list)
+		if failed != nil {
+			return failed
+		}
+		if last := len(messages) - 1; last >= 0 && n+atOnce >= len(events) {
+			messages[last].At = at
+		}
+		g.tell(messages)
+	}
+	return nil
+}
 
-// answers answers events.
+// tell tells messages to all streams. Of many that come at once, it waits for those who read: but for a slow one not
+// long, which is ended.
+func (g *group) tell(messages []Message) {
+	for until := time.Now().Add(slowest); !g.live && !g.hasRoom(len(messages)) && time.Now().Before(until); {
+		time.Sleep(2 * time.Millisecond)
+	}
+	g.hub.mu.Lock()
+	defer g.hub.mu.Unlock()
+	for s := range g.streams {
+		for _, m := range messages {
+			if !g.live || !bytes.Equal(s.last, m.Data) {
+				s.last = m.Data
+				s.tell(m)
+			}
+		}
+	}
+}
+
+// slowest is how long those who read are waited for.
+const slowest = 5 * time.Second
+
+// hasRoom reports whether all streams have room for more messages.
+func (g *group) hasRoom(n int) bool {
+	g.hub.mu.Lock()
+	defer g.hub.mu.Unlock()
+	for s := range g.streams {
+		if !s.hasRoom(n) {
+			return false
+		}
+	}
+	return true
+}
+
+// atOnce is how many events are answered in one run.
+const atOnce = 250
+
+// answers answers some events.
 func (g *group) answers(events []store.Event) (messages []Message, end *Fault) {
-	x := g.asked
-	for list := range slices.Chunk(coalesced(x.plan.Watch, events), atOnce) {
-		ctx, options, cancel := g.options()
-		result := execute.RunEvents(ctx, x.plan, x.vars, list, options)
-		cancel()
-		g.revision.tellOperator(ctx, g.request, x.plan, result.Requests, result.Rules)
-		if result.Failed != nil {
-			fault := g.revision.faults([]*execute.Error{result.Failed}, nil)[0]
-			fault.Fix = "subscribe again in a moment: with Last-Event-ID, what has happened since is told"
-			return messages, &fault
-		}
-		for _, told := range result.Told {
-			a := Answer{Data: told.Data, Faults: g.revision.faults(told.Errors, x.source), asked: x, by: g.revision}
-			messages = append(messages, Message{Data: a.AppendJSON(nil, false), Requests: result.Requests, Cost: x.cost(g.revision.allowed(nil))})
-		}
+	h, x := g.hub, g.asked
+	h.slots <- struct{}{}
+	defer func() { <-h.slots }()
+	ctx, options, cancel := g.options()
+	defer cancel()
+	result := execute.RunEvents(ctx, x.plan, x.vars, events, options)
+	g.revision.tellOperator(ctx, g.request, x.plan, result.Requests, result.Rules)
+	if result.Failed != nil {
+		fault := g.revision.faults([]*execute.Error{result.Failed}, nil)[0]
+		fault.Fix = "subscribe again in a moment: with Last-Event-ID, what has happened since is told"
+		return nil, &fault
+	}
+	for _, told := range result.Told {
+		a := Answer{Data: told.Data, Faults: g.revision.faults(told.Errors, x.source), asked: x, by: g.revision}
+		messages = append(messages, Message{Data: a.AppendJSON(nil, false), Requests: result.Requests, Cost: x.cost(g.revision.allowed(nil))})
 	}
 	return messages, nil
 }
@@ -204,6 +237,9 @@ func (g *group) options() (context.Context, execute.Options, context.CancelFunc)
 
 // again asks a live query again.
 func (g *group) again() Message {
+	h := g.hub
+	h.slots <- struct{}{}
+	defer func() { <-h.slots }()
 	ctx, _, cancel := g.options()
 	defer cancel()
 	a := g.revision.Ask(ctx, g.request)

@@ -55,7 +55,7 @@ type Stream struct {
 }
 
 // mostWaiting is how many messages wait for a slow reader.
-const mostWaiting = 256
+const mostWaiting = 512
 
 func newStream(h *hub, newest bool) *Stream {
 	return &Stream{hub: h, newest: newest, most: mostWaiting, wake: make(chan struct{}, 1)}
@@ -130,6 +130,13 @@ func (s *Stream) tell(m Message) {
 	}
 	s.queue = append(s.queue, m)
 	s.rouse()
+}
+
+// hasRoom reports whether the stream can take more messages, or takes none any more.
+func (s *Stream) hasRoom(n int) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.ended != nil || len(s.queue)+n <= s.most
 }
 
 // end ends the stream behind what it has told.

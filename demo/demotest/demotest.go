@@ -84,7 +84,7 @@ func documents() (string, error) {
 func Harbour() *demo.Harbour { return running }
 
 // Setenv leads projects of this test to the harbour's stores.
-func Setenv(t *testing.T) {
+func Setenv(t testing.TB) {
 	for name, value := range running.Environ() {
 		t.Setenv(name, value)
 	}
@@ -93,7 +93,7 @@ func Setenv(t *testing.T) {
 // Statements starts counting at PostgreSQL. The returned function tells how
 // many statements of Osprey's it has run since; it counts by itself, in
 // pg_stat_statements.
-func Statements(t *testing.T) func() int {
+func Statements(t testing.TB) func() int {
 	t.Helper()
 	ctx := context.Background()
 	conn, err := pgx.Connect(ctx, running.RegistryURL)

@@ -1,0 +1,268 @@
+package service_test
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+
+	"osprey/demo/demotest"
+	"osprey/project"
+	"osprey/service"
+)
+
+// BenchmarkSubscribers measures how long it takes from a commit to each of many who listen, and what that asks of the
+// database, beside a program written by hand that listens, too, and asks for each of them.
+func BenchmarkSubscribers(b *testing.B) {
+	demotest.Setenv(b)
+	dir := b.TempDir()
+	if err := os.CopyFS(dir, os.DirFS(filepath.Join(demotest.Root(), "demo/harbour"))); err != nil {
+		b.Fatal(err)
+	}
+	path := filepath.Join(dir, "osprey.yaml")
+	text, _ := os.ReadFile(path)
+	if err := os.WriteFile(path, []byte(strings.Replace(string(text), "limits:\n", "limits:\n  streams: 100000\n", 1)), 0o644); err != nil {
+		b.Fatal(err)
+	}
+	p, findings, err := project.Open(context.Background(), dir, slog.New(slog.DiscardHandler))
+	if err != nil {
+		b.Fatal(err, findings)
+	}
+	defer p.Close()
+	osprey := httptest.NewServer(service.New(service.Config{Project: p, Log: slog.New(slog.DiscardHandler)}))
+	defer osprey.Close()
+	hand := byHand(b)
+	for _, test := range []struct{ subscribers, questions int }{{1, 1}, {100, 1}, {100, 20}, {1000, 1}, {5000, 1}, {5000, 20}} {
+		for name, address := range map[string]string{"osprey": osprey.Listener.Addr().String(), "by hand": hand} {
+			b.Run(fmt.Sprintf("%d who ask %d questions/%s", test.subscribers, test.questions, name), func(b *testing.B) {
+				measure(b, address, test.subscribers, test.questions)
+			})
+		}
+	}
+}
+
+// measure has many listen to events, and measures how long it takes until each has heard them.
+func measure(b *testing.B, address string, subscribers, questions int) {
+	db, err := pgx.Connect(context.Background(), demotest.Harbour().RegistryURL)
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer db.Close(context.Background())
+	runtime.GC()
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	heard := make(chan time.Time, subscribers)
+	var wait sync.WaitGroup
+	var conns []net.Conn
+	for i := range subscribers {
+		conn, err := net.Dial("tcp", address)
+		if err != nil {
+			b.Fatal(err)
+		}
+		conns = append(conns, conn)
+		aliases := ""
+		for n := range i % questions {
+			aliases += fmt.Sprintf(" a%d: purpose", n)
+		}
+		body, _ := json.Marshal(map[string]string{"query": "subscription { movements { what now { id craft { name operator { name } }" + aliases + " } } }"})
+		fmt.Fprintf(conn, "POST /graphql HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\nAccept: text/event-stream\r\nContent-Length: %d\r\n\r\n%s", address, len(body), body)
+		in := bufio.NewReaderSize(conn, 512)
+		for { // until it has begun
+			line, err := in.ReadString('\n')
+			if err != nil {
+				b.Fatal(err)
+			}
+			if strings.HasPrefix(line, "retry") {
+				break
+			}
+		}
+		wait.Go(func() {
+			for {
+				line, err := in.ReadSlice('\n')
+				if err != nil {
+					if err == bufio.ErrBufferFull {
+						continue
+					}
+					return
+				}
+				if strings.HasPrefix(string(line), "data: ") {
+					heard <- time.Now()
+				}
+			}
+		})
+	}
+	defer func() {
+		for _, conn := range conns {
+			conn.Close()
+		}
+		wait.Wait()
+	}()
+	runtime.GC()
+	runtime.ReadMemStats(&after)
+	statements := demotest.Statements(b)
+	var times []time.Duration
+	from := statements()
+	n := 0
+	for b.Loop() {
+		time.Sleep(20 * time.Millisecond) // what comes close behind another is told together with what follows
+		if _, err := db.Exec(context.Background(), "UPDATE port_calls SET cargo_t = coalesce(cargo_t, 0) + 1 WHERE id = 200"); err != nil {
+			b.Fatal(err)
+		}
+		committed := time.Now()
+		for range subscribers {
+			select {
+			case at := <-heard:
+				times = append(times, at.Sub(committed))
+			case <-time.After(30 * time.Second):
+				b.Fatal("somebody has not heard it")
+			}
+		}
+		n++
+	}
+	asked := statements() - from - n // without the change itself
+	slices.Sort(times)
+	b.ReportMetric(float64(times[len(times)/2].Microseconds())/1000, "ms-median")
+	b.ReportMetric(float64(times[len(times)*99/100].Microseconds())/1000, "ms-p99")
+	b.ReportMetric(float64(asked)/float64(n), "statements/event")
+	b.ReportMetric(float64(int64(after.HeapInuse+after.StackInuse)-int64(before.HeapInuse+before.StackInuse))/float64(subscribers)/1024, "KB/stream")
+}
+
+// byHand serves what one would write: it hears of events, and asks for each of those who listen.
+func byHand(b *testing.B) string {
+	pool, err := pgxpool.New(context.Background(), demotest.Harbour().RegistryURL)
+	if err != nil {
+		b.Fatal(err)
+	}
+	b.Cleanup(pool.Close)
+	conn, err := pgx.Connect(context.Background(), demotest.Harbour().RegistryURL)
+	if err != nil {
+		b.Fatal(err)
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	b.Cleanup(cancel)
+	if _, err := conn.Exec(ctx, "LISTEN osprey_events"); err != nil {
+		b.Fatal(err)
+	}
+	var mu sync.Mutex
+	listeners := map[chan int64]bool{}
+	var last int64
+	go func() {
+		defer conn.Close(context.Background())
+		_ = pool.QueryRow(ctx, "SELECT coalesce(max(seq), 0) FROM osprey_events.events").Scan(&last)
+		for {
+			if _, err := conn.WaitForNotification(ctx); err != nil {
+				return
+			}
+			mu.Lock()
+			some := len(listeners) > 0
+			mu.Unlock()
+			if !some { // the other one is measured
+				continue
+			}
+			rows, err := pool.Query(ctx, "SELECT seq, (key ->> 'id')::bigint FROM osprey_events.events WHERE seq > $1 AND of_set = 'port_calls' ORDER BY seq", last)
+			if err != nil {
+				return
+			}
+			for rows.Next() {
+				var id int64
+				if rows.Scan(&last, &id) != nil {
+					return
+				}
+				mu.Lock()
+				for c := range listeners {
+					c <- id
+				}
+				mu.Unlock()
+			}
+			rows.Close()
+		}
+	}()
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		heard := make(chan int64, 16)
+		mu.Lock()
+		if len(listeners) == 0 {
+			_ = pool.QueryRow(ctx, "SELECT coalesce(max(seq), 0) FROM osprey_events.events").Scan(&last)
+		}
+		listeners[heard] = true
+		mu.Unlock()
+		defer func() {
+			mu.Lock()
+			delete(listeners, heard)
+			mu.Unlock()
+		}()
+		out := http.NewResponseController(w)
+		w.Header().Set("Content-Type", "text/event-stream")
+		fmt.Fprint(w, "retry: 1000\n\n")
+		out.Flush()
+		type named struct {
+			Name     string `json:"name"`
+			Operator *named `json:"operator,omitempty"`
+		}
+		for {
+			select {
+			case <-r.Context().Done():
+				return
+			case id := <-heard:
+				var craft, operator string
+				if err := pool.QueryRow(r.Context(), "SELECT c.name, o.name FROM port_calls p JOIN craft c ON c.imo = p.craft_imo JOIN operators o ON o.id = c.operator_id WHERE p.id = $1", id).Scan(&craft, &operator); err != nil {
+					return
+				}
+				text, _ := json.Marshal(map[string]any{"data": map[string]any{"movements": map[string]any{"what": "CHANGED", "now": map[string]any{"id": fmt.Sprint(id), "craft": named{craft, &named{Name: operator}}}}}})
+				fmt.Fprintf(w, "event: next\ndata: %s\n\n", text)
+				out.Flush()
+			}
+		}
+	}))
+	b.Cleanup(s.Close)
+	return s.Listener.Addr().String()
+}
+
+// BenchmarkBurst has ten thousand records change in one statement, of which one hears.
+func BenchmarkBurst(b *testing.B) {
+	base, p := harbourProject(b)
+	_ = base
+	r, release := p.Hold()
+	defer release()
+	stream, no := r.Subscribe(context.Background(), &project.Request{Query: "subscription { movements { what now { id craft { name } } } }"}, "")
+	if no != nil {
+		b.Fatal(no.Faults)
+	}
+	defer stream.Close()
+	db, err := pgx.Connect(context.Background(), demotest.Harbour().RegistryURL)
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer db.Close(context.Background())
+	statements := demotest.Statements(b)
+	from, n, told := statements(), 0, 0
+	for b.Loop() {
+		var changed int
+		if err := db.QueryRow(context.Background(), "WITH c AS (UPDATE port_calls SET cargo_t = coalesce(cargo_t, 0) + 1 RETURNING 1) SELECT count(*) FROM c").Scan(&changed); err != nil {
+			b.Fatal(err)
+		}
+		for range changed {
+			if _, end, err := stream.Next(context.Background()); end != nil || err != nil {
+				b.Fatal(end, err)
+			}
+			told++
+		}
+		n++
+	}
+	b.ReportMetric(float64(told)/float64(n), "events/op")
+	b.ReportMetric(float64(statements()-from-n)/float64(n), "statements/op")
+}
