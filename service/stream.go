@@ -8,6 +8,7 @@ import (
 	"sync"
 	"time"
 
+	"osprey/core/store"
 	"osprey/project"
 )
 
@@ -106,6 +107,10 @@ func (s *Service) stream(w http.ResponseWriter, r *http.Request, q *project.Requ
 		status := http.StatusBadRequest
 		if own := statusOf(no); own != 0 {
 			status = own
+		} else if len(no.Faults) > 0 && no.Faults[0].Code == string(store.Down) {
+			status = http.StatusServiceUnavailable
+		}
+		if status != http.StatusBadRequest {
 			w.Header().Set("Retry-After", "1")
 		}
 		write(w, status, mediaResponse+"; charset=utf-8", no.AppendJSON(nil, false))

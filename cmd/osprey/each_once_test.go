@@ -1,0 +1,222 @@
+package main_test
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/url"
+	"os/exec"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"osprey/demo/demotest"
+)
+
+// A hearer hears of boats, and connects again where it was, as long as it is wanted.
+type hearer struct {
+	mu      sync.Mutex
+	heard   map[string]int // how often each id was told
+	twice   []string       // told twice by one stream
+	streams int
+}
+
+func (h *hearer) listen(ctx context.Context, base string) {
+	last := ""
+	for ctx.Err() == nil {
+		h.once(ctx, base, &last)
+		select {
+		case <-ctx.Done():
+		case <-time.After(100 * time.Millisecond):
+		}
+	}
+}
+
+func (h *hearer) once(ctx context.Context, base string, last *string) {
+	body, _ := json.Marshal(map[string]string{"query": `subscription { moved { what id now { name } } }`})
+	req, _ := http.NewRequestWithContext(ctx, http.MethodPost, base+"/graphql", strings.NewReader(string(body)))
+	req.Header.Set("Content-Type", "application/json")
+	req.Header.Set("Accept", "text/event-stream")
+	if *last != "" {
+		req.Header.Set("Last-Event-ID", *last)
+	}
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		return
+	}
+	defer res.Body.Close()
+	if res.StatusCode != http.StatusOK {
+		return
+	}
+	h.mu.Lock()
+	h.streams++
+	h.mu.Unlock()
+	here := map[string]bool{}
+	id := ""
+	for s := bufio.NewScanner(res.Body); s.Scan(); {
+		switch field, value, _ := strings.Cut(s.Text(), ": "); field {
+		case "id":
+			id = value
+		case "data":
+			var told struct {
+				Data struct {
+					Moved struct{ What, ID string }
+				}
+			}
+			if json.Unmarshal([]byte(value), &told) != nil || told.Data.Moved.ID == "" {
+				continue // why it has ended
+			}
+			h.mu.Lock()
+			key := told.Data.Moved.What + " " + told.Data.Moved.ID
+			if h.heard[key]++; here[key] {
+				h.twice = append(h.twice, key)
+			}
+			here[key] = true
+			h.mu.Unlock()
+		case "":
+			if id != "" {
+				*last = id
+			}
+			id = ""
+		}
+	}
+}
+
+// TestEachOnce has records added all the time, while connections are cut, the database is away, another revision is
+// served, and the service is killed: each that is committed is told, none that is not, and none twice by one stream.
+func TestEachOnce(t *testing.T) {
+	dir, db := harbourOf(t, "")
+	u, err := url.Parse(demotest.Harbour().RegistryURL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	proxy := demotest.NewProxy(t, u.Host)
+	var name string
+	if err := db.QueryRow("SELECT current_database()").Scan(&name); err != nil {
+		t.Fatal(err)
+	}
+	u.Host, u.Path = proxy.Address, "/"+name
+	demotest.Write(t, dir, map[string]string{"osprey.yaml": fmt.Sprintf("sources:\n  db: { kind: postgres, url: %q, naming: snake, timeout: 1s }\n", u.String())})
+	address := freeAddress(t)
+	var service *exec.Cmd
+	begin := func() {
+		t.Helper()
+		service = exec.Command(program, "start", dir, "--listen", address)
+		if err := service.Start(); err != nil {
+			t.Fatal(err)
+		}
+		waitReady(t, address)
+	}
+	begin()
+	defer func() {
+		service.Process.Kill()
+		service.Wait()
+	}()
+	ctx, cancel := context.WithCancel(context.Background())
+	var wait sync.WaitGroup
+	hearers := []*hearer{{heard: map[string]int{}}, {heard: map[string]int{}}, {heard: map[string]int{}}}
+	for _, h := range hearers {
+		wait.Go(func() { h.listen(ctx, "http://"+address) })
+	}
+	waitUntil(t, "all listen", func() bool {
+		for _, h := range hearers {
+			h.mu.Lock()
+			n := h.streams
+			h.mu.Unlock()
+			if n == 0 {
+				return false
+			}
+		}
+		return true
+	})
+	committed, undone := map[string]bool{}, map[string]bool{}
+	writing, stop := context.WithCancel(context.Background())
+	var writers sync.WaitGroup
+	var mu sync.Mutex
+	for w := range 3 {
+		writers.Go(func() {
+			for n := 0; writing.Err() == nil; n++ {
+				id := 1_000_000*(w+1) + n
+				tx, err := db.Begin()
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				if _, err := tx.Exec("INSERT INTO boats (id, name) VALUES ($1, 'Boat')", id); err != nil {
+					t.Error(err)
+					return
+				}
+				time.Sleep(time.Duration(n%7) * time.Millisecond)
+				mu.Lock()
+				if n%5 == 0 {
+					undone[fmt.Sprintf("ADDED %d", id)] = true
+					err = tx.Rollback()
+				} else {
+					committed[fmt.Sprintf("ADDED %d", id)] = true
+					err = tx.Commit()
+				}
+				mu.Unlock()
+				if err != nil {
+					t.Error(err)
+				}
+			}
+		})
+	}
+	pause := func() { time.Sleep(700 * time.Millisecond) }
+	pause()
+	proxy.Be(demotest.Reset)
+	pause()
+	proxy.Be(demotest.NoFault)
+	pause()
+	demotest.Write(t, dir, map[string]string{"schema/b.graphql": "extend type Query { more: [Hand!] @read }"})
+	service.Process.Signal(syscall.SIGHUP)
+	pause()
+	proxy.Be(demotest.Dead)
+	pause()
+	proxy.Be(demotest.NoFault)
+	pause()
+	service.Process.Kill()
+	service.Wait()
+	pause()
+	begin()
+	pause()
+	proxy.Be(demotest.Cut)
+	pause()
+	proxy.Be(demotest.NoFault)
+	pause()
+	stop()
+	writers.Wait()
+	for i, h := range hearers {
+		waitUntil(t, fmt.Sprintf("listener %d has heard of %d boats", i, len(committed)), func() bool {
+			h.mu.Lock()
+			defer h.mu.Unlock()
+			return len(h.heard) >= len(committed)
+		})
+	}
+	cancel()
+	wait.Wait()
+	for i, h := range hearers {
+		missing := 0
+		for key := range committed {
+			if h.heard[key] == 0 {
+				missing++
+			}
+		}
+		for key := range h.heard {
+			if undone[key] || !committed[key] {
+				t.Errorf("listener %d is told of %s, which was undone", i, key)
+			}
+		}
+		if missing > 0 || len(h.twice) > 0 {
+			t.Errorf("listener %d has not heard of %d of %d, and of %d twice by one stream: %.10v", i, missing, len(committed), len(h.twice), h.twice)
+		}
+		t.Logf("listener %d: %d boats by %d streams", i, len(h.heard), h.streams)
+	}
+	if len(committed) < 200 {
+		t.Errorf("only %d boats were added", len(committed))
+	}
+}
