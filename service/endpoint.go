@@ -61,11 +61,17 @@ func (s *Service) endpoint(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, media, bad)
 		return
 	}
-	if live := strings.EqualFold(r.Header.Get(liveHeader), "on"); events && (live || revision.Streams(r.Context(), q)) {
+	if live := isLive(r); events && (live || revision.Streams(r.Context(), q)) {
 		s.stream(w, r, q, revision, release, live)
 		return
 	}
 	s.answer(w, r, media, revision, q)
+}
+
+// isLive reports whether a query is to be answered again.
+func isLive(r *http.Request) bool {
+	is := r.Header.Get(liveHeader)
+	return strings.EqualFold(is, "on") || strings.EqualFold(is, "patch")
 }
 
 // onceHeader has the key under which a mutation is done once: the IETF's draft "The

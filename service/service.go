@@ -55,6 +55,7 @@ type Service struct {
 	underWay  atomic.Int64 // requests
 	streams   atomic.Int64 // open streams of events
 	open      open
+	patches   patches
 	ends      chan struct{}
 	end       sync.Once
 }

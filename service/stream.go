@@ -24,7 +24,8 @@ import (
 
 const (
 	mediaEvents = "text/event-stream"
-	// liveHeader asks with "on" for a query to be answered again when something that it has read has changed.
+	// liveHeader asks with "on" for a query to be answered again when something that it has read has changed, and with
+	// "patch" for what is otherwise then.
 	liveHeader = "Osprey-Live"
 	// lastHeader says where a stream has stood, with the id of its last event.
 	lastHeader = "Last-Event-ID"
@@ -121,7 +122,7 @@ func (s *Service) stream(w http.ResponseWriter, r *http.Request, q *project.Requ
 	h.Set("Content-Type", mediaEvents)
 	h.Set("Cache-Control", "no-store")
 	h.Add("Vary", "Accept")
-	e := &eventWriter{w: w, out: http.NewResponseController(w), calls: strings.EqualFold(r.Header.Get(callsHeader), "on")}
+	e := &eventWriter{service: s, patches: strings.EqualFold(r.Header.Get(liveHeader), "patch"), w: w, out: http.NewResponseController(w), calls: strings.EqualFold(r.Header.Get(callsHeader), "on")}
 	e.line("retry: ", strconv.Itoa(comeBack))
 	e.end()
 	s.tellAll(r, stream, e)
@@ -182,10 +183,13 @@ func (s *Service) tellAll(r *http.Request, stream *project.Stream, to teller) {
 
 // An eventWriter writes server-sent events.
 type eventWriter struct {
-	w     http.ResponseWriter
-	out   *http.ResponseController
-	calls bool
-	buf   []byte
+	service *Service
+	patches bool   // what is otherwise is told, where that is shorter
+	last    []byte // what was told last
+	w       http.ResponseWriter
+	out     *http.ResponseController
+	calls   bool
+	buf     []byte
 }
 
 func (e *eventWriter) line(name, value string) {
@@ -203,6 +207,14 @@ func (e *eventWriter) end() error {
 }
 
 func (e *eventWriter) next(m project.Message) error {
+	if e.patches {
+		patch := e.service.patches.between(e.last, m.Data)
+		if e.last = m.Data; patch != nil {
+			e.line("event: ", "patch")
+			e.line("data: ", string(patch))
+			return e.end()
+		}
+	}
 	e.line("event: ", "next")
 	if m.At != "" {
 		e.line("id: ", m.At)

@@ -227,6 +227,35 @@ func TestLive(t *testing.T) {
 	live.none()
 }
 
+// TestPatches tells what is otherwise in an answer, where that is shorter.
+func TestPatches(t *testing.T) {
+	dir, db := harbourOf(t, "limits: { live: 50ms }\n")
+	address, _, _ := served(t, dir)
+	if _, err := db.Exec("INSERT INTO boats (id, name) SELECT n, 'Boat ' || n FROM generate_series(1, 30) n"); err != nil {
+		t.Fatal(err)
+	}
+	e := subscribed(t, "http://"+address, "{ boats { id name } }", "Osprey-Live", "patch")
+	if got := e.next(); !strings.HasPrefix(got, `{"data":{"boats":[{"id":"1","name":"Boat 1"}`) {
+		t.Fatal(got)
+	}
+	for statement, want := range map[string]string{
+		"UPDATE boats SET name = 'Auk' WHERE id = 7": `patch [{"value":"Auk","op":"replace","path":"/data/boats/6/name"}]`,
+	} {
+		if _, err := db.Exec(statement); err != nil {
+			t.Fatal(err)
+		}
+		if got := e.next(); got != want {
+			t.Errorf("%s is told by %s", statement, got)
+		}
+	}
+	if _, err := db.Exec("DELETE FROM boats WHERE id > 1"); err != nil {
+		t.Fatal(err)
+	}
+	if got := e.next(); got != `{"data":{"boats":[{"id":"1","name":"Boat 1"}]}}` {
+		t.Errorf("what is shorter as a whole is told by %s", got)
+	}
+}
+
 // harbourOf makes a project with boats whose changes are noted.
 func harbourOf(t *testing.T, more string) (dir string, db *sql.DB) {
 	t.Helper()
