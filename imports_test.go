@@ -53,10 +53,11 @@ var mayImport = map[string][]string{
 	"docs":                {},
 	"console":             {},
 	"demo":                {"core/tables"},
+	"relay":               {"core/store", "project"},
 	"demo/demotest":       {"demo"},
 	"docs/examples":       {"core/store"},
 	"demo/shots":          {},
-	"cmd/osprey":          {"access", "core", "project", "records", "publishing", "service", "editor", "console", "demo", "docs", "stores/rest/answers", "stores/rest/openapi"},
+	"cmd/osprey":          {"access", "core", "project", "records", "publishing", "relay", "service", "editor", "console", "demo", "docs", "stores/rest/answers", "stores/rest/openapi"},
 	"bench":               {"core", "project", "service", "demo", "bench/peers"},
 	"bench/peers":         {},
 	// What tests of the core share.

@@ -25,6 +25,9 @@ type Request struct {
 	Caller *store.Caller `json:"-"` // who asks; nil for nobody in particular
 	// Admit lets the operation run, or not; nil lets it.
 	Admit Admission `json:"-"`
+	// Spend takes what an operation costs from what its caller may cost a second; false if that is used up. It is
+	// asked each time a live query is answered again; nil lets it.
+	Spend func(limit, cost int64) bool `json:"-"`
 	// Once is a key under which a mutation is done once, however often it is sent; "" for one
 	// that is done each time.
 	Once string `json:"-"`
@@ -135,7 +138,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 	a.Faults = r.faults(a.result.Errors, x.source)
 	r.tellOperator(ctx, q, p, a.result.Requests, a.result.Rules)
 	for _, w := range a.result.Wrote {
-		r.project.hub.wrote(w.Source, w.Events)
+		r.project.hub.wrote(r, w.Source, w.Events)
 	}
 	return a
 }

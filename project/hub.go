@@ -33,6 +33,7 @@ type hub struct {
 	groups  map[string]*group
 	feeds   map[string]*feed // by the names of their sources
 	follows bool             // it looks for new revisions
+	relay   func(source string, events []store.Event)
 }
 
 func newHub(p *Project) *hub {
@@ -288,8 +289,49 @@ func (h *hub) deliver(f *feed, b store.Batch) {
 	}
 }
 
+// Relay has what is written here told to other instances: of sets whose store does not tell it to them. It must not wait.
+func (p *Project) Relay(tell func(source string, events []store.Event)) {
+	p.hub.mu.Lock()
+	defer p.hub.mu.Unlock()
+	p.hub.relay = tell
+}
+
+// WroteElsewhere tells what another instance has written.
+func (p *Project) WroteElsewhere(source string, events []store.Event) { p.hub.happened(source, events) }
+
+// LostElsewhere says that another instance has written more than it could tell.
+func (p *Project) LostElsewhere() {
+	h := p.hub
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for _, g := range h.groups {
+		for _, of := range g.from {
+			if of.feed == nil && !g.over {
+				h.end(g, &Fault{Message: "more has changed elsewhere than could be told", Code: CodeLost, Fix: "ask for what there is, and subscribe again"})
+			}
+		}
+	}
+}
+
 // wrote tells what was written here, of sets whose store does not tell it.
-func (h *hub) wrote(source string, events []store.Event) {
+func (h *hub) wrote(r *Revision, source string, events []store.Event) {
+	if bound := r.Bound.Sources[source]; bound != nil && bound.Tells != nil {
+		events = slices.DeleteFunc(events, func(e store.Event) bool { return bound.Tells[e.Set] != nil })
+	}
+	if len(events) == 0 {
+		return
+	}
+	h.mu.Lock()
+	relay := h.relay
+	h.mu.Unlock()
+	if relay != nil {
+		relay(source, events)
+	}
+	h.happened(source, events)
+}
+
+// happened gives events to those who are told what is written.
+func (h *hub) happened(source string, events []store.Event) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for _, g := range h.groups {

@@ -18,6 +18,7 @@ import (
 	"osprey/console"
 	"osprey/project"
 	"osprey/publishing"
+	"osprey/relay"
 	"osprey/service"
 )
 
@@ -98,6 +99,18 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, 
 		if l := p.Revision().Label(); l != nil && l.Origin != project.FromFiles {
 			fmt.Fprintf(c.Root().ErrWriter, "osprey: serving revision %d, %s by %s on %s, and not the files of %s; --files serves those\n", l.Number, l.Origin, l.By, l.At.Local().Format("2 January 15:04"), p.Dir)
 		}
+	}
+	var others relay.Relay
+	switch {
+	case p.Own.Events != nil && p.Own.Events.NATS != "":
+		others = relay.NATS(p.Own.Events.NATS)
+	case keeper != nil:
+		others = keeper.Records.Teller()
+	}
+	if others != nil {
+		ready, done := context.WithTimeout(ctx, 3*time.Second)
+		defer relay.Run(ctx, ready, others, p, log)()
+		done()
 	}
 	go p.Follow(ctx)
 	fmt.Fprintf(c.Root().ErrWriter, "osprey: serving %s\n  console   %s/console/\n  endpoint  %s/graphql\n", dir, address, address)
