@@ -179,7 +179,11 @@ func (g *group) tell(messages []Message) {
 	defer g.hub.mu.Unlock()
 	for s := range g.streams {
 		for _, m := range messages {
-			if !g.live || !bytes.Equal(s.last, m.Data) {
+			switch {
+			case g.live && bytes.Equal(s.last, m.Data):
+			case g.live && s.last != nil && s.charge != nil && !s.charge():
+				g.changed = true // it is told when it may cost again
+			default:
 				s.last = m.Data
 				s.tell(m)
 			}
@@ -287,6 +291,9 @@ func (r *Revision) stream(ctx context.Context, q *Request, kind language.Operati
 	own := *q
 	own.Admit = nil // it is admitted once
 	s := newStream(h, live)
+	if live && limits.rate > 0 && q.Spend != nil {
+		s.charge = func() bool { return q.Spend(int64(limits.rate), x.cost(limits)) }
+	}
 	shared := ""
 	if last != "" { // it is told by itself, until it has caught up
 		shared, key = key, fmt.Sprintf("%s\x00%p", key, s)

@@ -85,6 +85,7 @@ func (s *Service) begin(r *http.Request, revision *project.Revision, q *project.
 	}
 	after := 0
 	q.Admit = s.admission.of(r.Context(), caller, &after)
+	q.Spend = func(limit, cost int64) bool { return s.admission.spend(caller, limit, cost) == 0 }
 	if live {
 		stream, no = revision.Follow(r.Context(), q)
 	} else {

@@ -587,3 +587,26 @@ type Boat @stored(in: "db", as: "boats", key: "id") { id: ID! name: String! vers
 	}
 	e.none()
 }
+
+// TestLiveCosts has each answer of a live query cost what it costs: one who has used up what it may waits.
+func TestLiveCosts(t *testing.T) {
+	config, as := keyedCallers("ada")
+	dir, db := harbourOf(t, "limits: { live: 50ms }\n"+config+"  roles: { ada: { rate: 10 } }\n")
+	address, _, _ := served(t, dir)
+	live := subscribed(t, "http://"+address, "{ boats { name } }", append([]string{"Osprey-Live", "on"}, as["ada"]...)...)
+	live.next()
+	began, told := time.Now(), 0
+	for n := 1; time.Since(began) < 3*time.Second; n++ {
+		if _, err := db.Exec("INSERT INTO boats (id, name) VALUES ($1, 'Boat')", n); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(60 * time.Millisecond)
+	}
+	for len(live.lines) > 0 {
+		live.next()
+		told++
+	}
+	if told < 3 || told > 20 { // a hundred are saved, and ten come each second: an answer costs 11 or more
+		t.Errorf("in three seconds, %d are told", told)
+	}
+}
