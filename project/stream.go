@@ -46,12 +46,13 @@ type Stream struct {
 	newest bool // only the newest message is kept
 	most   int  // messages that wait at most
 
-	mu    sync.Mutex // guards what follows
-	last  []byte     // what was told last; guarded by hub.mu
-	queue []Message
-	ended *Fault
-	wake  chan struct{}
-	told  string // where it stands, of what was taken from the queue
+	mu     sync.Mutex  // guards what follows
+	last   []byte      // what was told last; guarded by hub.mu
+	charge func() bool // of a live query: whether its caller may cost another answer; nil if it may
+	queue  []Message
+	ended  *Fault
+	wake   chan struct{}
+	told   string // where it stands, of what was taken from the queue
 }
 
 // mostWaiting is how many messages wait for a slow reader.
