@@ -591,7 +591,7 @@ type Boat @stored(in: "db", as: "boats", key: "id") { id: ID! name: String! vers
 // TestLiveCosts has each answer of a live query cost what it costs: one who has used up what it may waits.
 func TestLiveCosts(t *testing.T) {
 	config, as := keyedCallers("ada")
-	dir, db := harbourOf(t, "limits: { live: 50ms }\n"+config+"  roles: { ada: { rate: 10 } }\n")
+	dir, db := harbourOf(t, "limits: { live: 50ms }\n"+config+"  roles: { ada: { rate: 1000 } }\n")
 	address, _, _ := served(t, dir)
 	live := subscribed(t, "http://"+address, "{ boats { name } }", append([]string{"Osprey-Live", "on"}, as["ada"]...)...)
 	live.next()
@@ -606,7 +606,7 @@ func TestLiveCosts(t *testing.T) {
 		live.next()
 		told++
 	}
-	if told < 3 || told > 20 { // a hundred are saved, and ten come each second: an answer costs 11 or more
+	if told < 5 || told > 20 { // an answer costs a thousand, ten of which are saved, and one comes each second
 		t.Errorf("in three seconds, %d are told", told)
 	}
 }
