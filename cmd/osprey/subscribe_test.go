@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -608,5 +609,92 @@ func TestLiveCosts(t *testing.T) {
 	}
 	if told < 5 || told > 20 { // an answer costs a thousand, ten of which are saved, and one comes each second
 		t.Errorf("in three seconds, %d are told", told)
+	}
+}
+
+// TestStalledReader ends the stream of one who does not read, and lets others hear all.
+func TestStalledReader(t *testing.T) {
+	dir, db := harbourOf(t, "")
+	address, _, _ := served(t, dir)
+	const query = "subscription { moved { id now { name } } }"
+	stalled, err := net.Dial("tcp", address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer stalled.Close()
+	body, _ := json.Marshal(map[string]string{"query": query})
+	fmt.Fprintf(stalled, "POST /graphql HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\nAccept: text/event-stream\r\nContent-Length: %d\r\n\r\n%s", address, len(body), body)
+	reads := subscribed(t, "http://"+address, query)
+	const n = 12_000
+	if _, err := db.Exec("INSERT INTO boats (id, name) SELECT n, repeat('x', 2000) || n FROM generate_series(1, $1::int) n", n); err != nil {
+		t.Fatal(err)
+	}
+	for i := range n {
+		if got := reads.next(); !strings.Contains(got, `"moved":{"id":"`) {
+			t.Fatalf("after %d, told is %s", i, got)
+		}
+	}
+	in, told, last := bufio.NewScanner(stalled), 0, ""
+	in.Buffer(nil, 1<<20)
+	stalled.SetReadDeadline(time.Now().Add(20 * time.Second))
+	for in.Scan() {
+		if strings.HasPrefix(in.Text(), "data: ") {
+			told, last = told+1, in.Text()
+		}
+		if strings.Contains(in.Text(), "LAGGING") {
+			break
+		}
+	}
+	if told >= n || !strings.Contains(last, `"code":"LAGGING"`) {
+		t.Errorf("who has not read is told %d, and at last %.200s %v", told, last, in.Err())
+	}
+}
+
+// TestAskFollows shows what is told in the terminal: each event on a line, as JSON.
+func TestAskFollows(t *testing.T) {
+	dir, db := harbourOf(t, "limits: { live: 50ms }\n")
+	address, _, _ := served(t, dir)
+	insert := func(from int) {
+		time.Sleep(1500 * time.Millisecond)
+		for n := range 3 {
+			if _, err := db.Exec("INSERT INTO boats (id, name) VALUES ($1, 'Auk')", from+n); err != nil {
+				t.Error(err)
+			}
+			time.Sleep(100 * time.Millisecond)
+		}
+	}
+	go insert(1)
+	out, errs, code := osprey(t, "ask", "--url", "http://"+address, "--count", "2", "--as", "json", "subscription { added { id name } }")
+	if want := `{"data":{"added":{"id":"1","name":"Auk"}}}` + "\n" + `{"data":{"added":{"id":"2","name":"Auk"}}}` + "\n"; code != 0 || out != want || !strings.Contains(errs, "following; Ctrl-C ends it") {
+		t.Errorf("told is %s%s, with %d", out, errs, code)
+	}
+	time.Sleep(500 * time.Millisecond) // the third boat
+	go insert(11)
+	out, errs, code = osprey(t, "ask", "--project", dir, "--count", "2", "--as", "tree", "--live", "--calls", "{ boats { id } }")
+	if code != 0 || strings.Count(out, "boats") < 2 || !strings.Contains(out, "id  11") || !strings.Contains(out, "1 store request in 1 wave") {
+		t.Errorf("told is %s%s, with %d", out, errs, code)
+	}
+	for operation, part := range map[string]string{
+		"subscription { added { nme } }":             "Boat has no field",
+		"subscription { added { id } moved { id } }": "a subscription asks for one field",
+		"subscription { added(x: 1) { id } }":        "has no argument",
+		"subscription { __typename }":                "cannot ask for",
+	} {
+		if out, errs, code := osprey(t, "ask", "--url", "http://"+address, operation); code != 1 || !strings.Contains(errs, part) {
+			t.Errorf("%s is told by %s%s, with %d", operation, out, errs, code)
+		}
+	}
+}
+
+// TestStopEnds ends streams when the service stops, and says so.
+func TestStopEnds(t *testing.T) {
+	dir, _ := harbourOf(t, "")
+	address, process, _ := served(t, dir)
+	e := subscribed(t, "http://"+address, "subscription { added { id } }")
+	if err := process.Signal(syscall.SIGTERM); err != nil {
+		t.Fatal(err)
+	}
+	if got := e.next(); !strings.HasPrefix(got, "complete") || !strings.Contains(got, "the service stops") {
+		t.Errorf("told is %s", got)
 	}
 }
