@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -654,22 +655,26 @@ func TestStalledReader(t *testing.T) {
 func TestAskFollows(t *testing.T) {
 	dir, db := harbourOf(t, "limits: { live: 50ms }\n")
 	address, _, _ := served(t, dir)
+	var inserting sync.WaitGroup
+	defer inserting.Wait()
 	insert := func(from int) {
-		time.Sleep(1500 * time.Millisecond)
-		for n := range 3 {
-			if _, err := db.Exec("INSERT INTO boats (id, name) VALUES ($1, 'Auk')", from+n); err != nil {
-				t.Error(err)
+		inserting.Go(func() {
+			time.Sleep(1500 * time.Millisecond)
+			for n := range 3 {
+				if _, err := db.Exec("INSERT INTO boats (id, name) VALUES ($1, 'Auk')", from+n); err != nil {
+					t.Error(err)
+				}
+				time.Sleep(100 * time.Millisecond)
 			}
-			time.Sleep(100 * time.Millisecond)
-		}
+		})
 	}
-	go insert(1)
+	insert(1)
 	out, errs, code := osprey(t, "ask", "--url", "http://"+address, "--count", "2", "--as", "json", "subscription { added { id name } }")
 	if want := `{"data":{"added":{"id":"1","name":"Auk"}}}` + "\n" + `{"data":{"added":{"id":"2","name":"Auk"}}}` + "\n"; code != 0 || out != want || !strings.Contains(errs, "following; Ctrl-C ends it") {
 		t.Errorf("told is %s%s, with %d", out, errs, code)
 	}
-	time.Sleep(500 * time.Millisecond) // the third boat
-	go insert(11)
+	inserting.Wait()
+	insert(11)
 	out, errs, code = osprey(t, "ask", "--project", dir, "--count", "2", "--as", "tree", "--live", "--calls", "{ boats { id } }")
 	if code != 0 || strings.Count(out, "boats") < 2 || !strings.Contains(out, "id  11") || !strings.Contains(out, "1 store request in 1 wave") {
 		t.Errorf("told is %s%s, with %d", out, errs, code)

@@ -105,7 +105,7 @@ function open(op: SavedOperation) {
 .title { display: flex; align-items: center; gap: 12px; padding: 4px 12px; min-height: 30px; flex: none; }
 .body { flex: 1; min-height: 0; overflow: hidden; }
 .told { display: grid; grid-template-columns: minmax(0, 2fr) minmax(0, 3fr); }
-.live { flex: none; }
+.live { flex: none; height: 28px; margin-top: -12px; }
 .above { max-height: 40%; }
 .tree { height: 100%; overflow: auto; padding: 0 12px 8px; }
 .message { padding: 8px 12px; opacity: 0.75; font-size: 0.9rem; }
