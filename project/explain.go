@@ -20,6 +20,9 @@ type Explanation struct {
 	Cost      int64     `json:"cost"`
 	CostLimit int64     `json:"costLimit,omitempty"`
 	Waves     []WaveOut `json:"waves"`
+	// Told is, of a subscription, what is told, and how it comes to be known: all of the moment together makes the
+	// store requests once.
+	Told string `json:"told,omitempty"`
 	// Hidden says that the statements are not told to this caller.
 	Hidden bool `json:"statementsHidden,omitempty"`
 }
@@ -92,6 +95,9 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 	}
 	limits := r.allowed(q.who())
 	e := &Explanation{Operation: p.Name, Requests: p.Requests(), Limit: int(limits.StoreRequests), Waves: []WaveOut{}, Cost: p.Cost(vars, int64(limits.Page)), CostLimit: int64(limits.Cost)}
+	if p.Watch != nil {
+		e.Told = r.toldOf(p.Watch)
+	}
 	for _, f := range p.Fetches {
 		if f.Given() {
 			continue
@@ -129,6 +135,27 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 		w.Requests = append(w.Requests, out)
 	}
 	return e, nil
+}
+
+// toldOf says what a subscription is told of, and how late.
+func (r *Revision) toldOf(w *plan.Watch) string {
+	var on []string
+	for _, what := range w.Tells.On {
+		on = append(on, string(what))
+	}
+	text := fmt.Sprintf("%s of %s in %s, ", strings.Join(on, ", "), w.Set, w.Source)
+	source := r.Bound.Sources[w.Source]
+	switch look := r.Bound.Looks(w.Source, w.Set); {
+	case source.Catalogue == nil:
+		return text + "if the source is there"
+	case source.Tells[w.Set] != nil:
+		return text + "at once, whoever makes the change: the source notes it"
+	case look != nil && look.Grows != nil:
+		return text + fmt.Sprintf("by looking every %s at those whose %s has grown", look.Every, look.Grows.Path)
+	case look != nil:
+		return text + fmt.Sprintf("by looking at all of them every %s", look.Every)
+	}
+	return text + "if this service makes the change: nobody tells of others"
 }
 
 // locks says what a request of a transaction locks.
@@ -262,6 +289,9 @@ func (e *Explanation) Summary() string {
 func (e *Explanation) Text(statements bool) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s\n", e.Summary())
+	if e.Told != "" {
+		fmt.Fprintf(&b, "for what happens in one moment, however many listen\ntold: %s\n", e.Told)
+	}
 	if statements && e.Hidden {
 		b.WriteString("the service does not tell statements to this caller; \"statements:\" in its osprey.yaml says to whom\n")
 	}

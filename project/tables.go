@@ -26,17 +26,27 @@ type Tables struct {
 	SVG   string // and as a drawing
 }
 
+// readTables reads a project, and the files of one of its sources.
+func readTables(ctx context.Context, dir, name string, waiting func([]string)) (*Project, *Source, *TableFiles, error) {
+	p, source, err := readSource(ctx, dir, slog.New(slog.DiscardHandler), name, &Additions{Waiting: waiting})
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	files, err := tableFiles(dir, name, p.Config.Sources[name])
+	if err != nil {
+		p.Close()
+		return nil, nil, nil, err
+	}
+	return p, source, files, nil
+}
+
 // OpenTables compares the types of a project with what a source of it holds.
 func OpenTables(ctx context.Context, dir, name string, chosen tables.Choices, waiting func([]string)) (*Tables, error) {
-	p, source, err := readSource(ctx, dir, slog.New(slog.DiscardHandler), name, &Additions{Waiting: waiting})
+	p, source, files, err := readTables(ctx, dir, name, waiting)
 	if err != nil {
 		return nil, err
 	}
 	defer p.Close()
-	files, err := tableFiles(dir, name, p.Config.Sources[name])
-	if err != nil {
-		return nil, err
-	}
 	t := &Tables{TableFiles: files}
 	catalogue, why := source.known()
 	if catalogue == nil && t.config.Kind == relational.SQLite { // a file that is not there yet

@@ -3,7 +3,6 @@ package project
 import (
 	"context"
 	"fmt"
-	"log/slog"
 	"slices"
 
 	"osprey/core/binding"
@@ -23,15 +22,11 @@ func watchedBy(ctx context.Context, s *Source) (map[string][]string, error) {
 
 // OpenWatched returns what makes the database of a source tell which records of some types change.
 func OpenWatched(ctx context.Context, dir, name string, types []string, waiting func([]string)) (*Tables, error) {
-	p, source, err := readSource(ctx, dir, slog.New(slog.DiscardHandler), name, &Additions{Waiting: waiting})
+	p, source, files, err := readTables(ctx, dir, name, waiting)
 	if err != nil {
 		return nil, err
 	}
 	defer p.Close()
-	files, err := tableFiles(dir, name, p.Config.Sources[name])
-	if err != nil {
-		return nil, err
-	}
 	if files.config.Kind != relational.Postgres {
 		return nil, fmt.Errorf("the source %s is of the kind %s; only postgres notes changes for others", name, files.config.Kind)
 	}

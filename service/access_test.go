@@ -131,6 +131,16 @@ func TestRevokedElsewhere(t *testing.T) {
 		t.Fatal(err, stream.Status)
 	}
 	defer stream.Body.Close()
+	body := strings.NewReader(`{"query": "{ answer }"}`)
+	asked, _ := http.NewRequest(http.MethodPost, other.url+"/graphql", body)
+	for name, value := range map[string]string{"Authorization": "Bearer " + made.Key, "Accept": "text/event-stream", "Content-Type": "application/json", "Osprey-Live": "on"} {
+		asked.Header.Set(name, value)
+	}
+	live, err := http.DefaultClient.Do(asked)
+	if err != nil || live.StatusCode != 200 {
+		t.Fatal(err, live.Status)
+	}
+	defer live.Body.Close()
 	began := time.Now()
 	k.wants(204, "", http.MethodDelete, "/api/v1/keys/"+made.ID, nil, false)
 	until(t, func() bool { status, _, _ := other.asks(made.Key, "{ answer }"); return status == 401 })
@@ -140,6 +150,19 @@ func TestRevokedElsewhere(t *testing.T) {
 		text, _ := io.ReadAll(stream.Body)
 		ended <- string(text)
 	}()
+	told := make(chan string, 1)
+	go func() {
+		text, _ := io.ReadAll(live.Body)
+		told <- string(text)
+	}()
+	select {
+	case text := <-told:
+		if !strings.Contains(text, "event: next\ndata: {\"data\":{\"answer\":") || !strings.Contains(text, "event: complete\ndata: {\"errors\":[{\"message\":\"the key is not known\",\"extensions\":{\"code\":\"UNKNOWN_CALLER\"") {
+			t.Errorf("the live query ends with %q", text)
+		}
+	case <-time.After(10 * time.Second):
+		t.Error("the live query goes on without the key")
+	}
 	select {
 	case text := <-ended:
 		if !strings.HasSuffix(text, "event: end\ndata: {\"detail\":\"the key is not known\"}\n\n") {

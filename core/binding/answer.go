@@ -81,17 +81,21 @@ func (b *binder) answeredOf(f *schema.Field, d *language.Directive, records sche
 	}
 	t := b.bound.Schema.Type(name)
 	if _, ok := t.(schema.Composite); !ok {
-		var names []string
-		for known, r := range b.bound.records {
-			if r.Type == known {
-				names = append(names, known.String())
-			}
-		}
-		slices.Sort(names)
-		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteOfNothing, f.Coordinate(), name, language.DidYouMean(name, names))
+		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteOfNothing, f.Coordinate(), name, language.DidYouMean(name, b.stocked()))
 		return nil
 	}
 	return t
+}
+
+// stocked returns the names of the types that have a record set, in order.
+func (b *binder) stocked() (names []string) {
+	for known, r := range b.bound.records {
+		if r.Type == known {
+			names = append(names, known.String())
+		}
+	}
+	slices.Sort(names)
+	return names
 }
 
 // countedBy binds what says how many records were written; nil after telling why not.

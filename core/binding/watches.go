@@ -244,14 +244,7 @@ func (b *binder) watched(f *schema.Field, d *language.Directive, w *Watch) schem
 	}
 	t := b.bound.Schema.Type(name)
 	if _, ok := t.(schema.Composite); !ok {
-		var names []string
-		for known, r := range b.bound.records {
-			if r.Type == known {
-				names = append(names, known.String())
-			}
-		}
-		slices.Sort(names)
-		b.fail(ruleWatch, d.Pos, f.Coordinate(), "", msgWatchNothing, f.Coordinate(), name, language.DidYouMean(name, names))
+		b.fail(ruleWatch, d.Pos, f.Coordinate(), "", msgWatchNothing, f.Coordinate(), name, language.DidYouMean(name, b.stocked()))
 		return nil
 	}
 	return t
