@@ -192,7 +192,7 @@ func (g *group) tell(messages []Message) {
 }
 
 // slowest is how long those who read are waited for.
-const slowest = 5 * time.Second
+const slowest = 2 * time.Second
 
 // hasRoom reports whether all streams have room for more messages.
 func (g *group) hasRoom(n int) bool {
@@ -274,6 +274,10 @@ func (r *Revision) stream(ctx context.Context, q *Request, kind language.Operati
 		a.Faults = []Fault{{Message: "this is a " + string(x.def.Kind) + ", and no " + string(kind), Code: CodeInvalid, Fix: "send it without Accept: text/event-stream, or, of a query, with Osprey-Live: on"}}
 		return nil, a
 	}
+	if kind == language.Subscription && !execute.MayWatch(ctx, x.plan, x.vars, execute.Options{Caller: q.Caller}) {
+		a.Faults = []Fault{{Message: fmt.Sprintf("%s is not for this caller", x.plan.Data.Cases[0].Fields[0].At), Code: CodeDenied}}
+		return nil, a
+	}
 	limits := r.allowed(q.who())
 	for _, fault := range []*Fault{x.beyond(&limits.Limits, &r.Config.Limits), x.costs(limits), admitted(q, x, limits)} {
 		if fault != nil {
@@ -285,7 +289,7 @@ func (r *Revision) stream(ctx context.Context, q *Request, kind language.Operati
 	if err != nil {
 		vars = fmt.Append(nil, q.Variables)
 	}
-	key := fmt.Sprintf("%d %s\x00%s\x00%s\x00%s", r.Serial(), r.scopeOf(x, q.who()), x.source.Text, x.plan.Name, vars)
+	key := fmt.Sprintf("%d %s\x00%s\x00%s\x00%s", r.Serial(), r.scopeOf(x, q), x.source.Text, x.plan.Name, vars)
 	h := r.project.hub
 	live := kind == language.Query
 	own := *q

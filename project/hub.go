@@ -5,8 +5,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net/http"
 	"runtime"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -421,31 +423,34 @@ func (h *hub) endOthers(but *Revision) {
 	}
 }
 
-// scopeOf returns what tells callers apart whose answers may differ: "" where they cannot.
-func (r *Revision) scopeOf(x *asked, who *store.Identity) string {
-	view := fmt.Sprintf("%p ", x.view)
-	if who == nil || !x.plan.Personal() && !r.personal(x) {
-		return view
-	}
-	text, err := json.Marshal(who)
-	if err != nil {
-		return view + who.ID // its claims came as JSON
-	}
-	return view + string(text)
-}
-
-// personal reports whether stores that a plan asks are told who asks.
-func (r *Revision) personal(x *asked) bool {
+// scopeOf returns what tells requests apart whose answers may differ, though they ask the same: by what their callers may
+// see, by who they are where that is looked at, and by what of them is passed on to stores.
+func (r *Revision) scopeOf(x *asked, q *Request) string {
+	scope := fmt.Sprintf("%p", x.view)
+	who := x.plan.Personal()
 	for _, f := range x.plan.Fetches {
-		c := r.Config.Sources[f.Source]
 		if f.Given() {
 			continue
 		}
-		if c == nil || c.Kind == functions.Local || len(c.Forward) > 0 || c.Caller != nil || slices.ContainsFunc(f.Reads, func(read *plan.Read) bool { return read.Call != nil }) {
-			return true
+		c := r.Config.Sources[f.Source]
+		if c == nil || c.Kind == functions.Local {
+			return fmt.Sprintf("%s %p", scope, q) // a program may look at anything
+		}
+		who = who || c.Caller != nil
+		for _, name := range c.Forward {
+			if !strings.EqualFold(name, "X-Request-Id") && q.Caller != nil { // which is another for each
+				scope += fmt.Sprintf(" %q", q.Caller.Headers[http.CanonicalHeaderKey(name)])
+			}
 		}
 	}
-	return false
+	if is := q.who(); who && is != nil {
+		text, err := json.Marshal(is)
+		if err != nil {
+			return fmt.Sprintf("%s %p", scope, q)
+		}
+		scope += string(text)
+	}
+	return scope
 }
 
 // coalesced returns events with one for each record: what has happened to it since the first of them, which knows how

@@ -5,9 +5,12 @@ import (
 	"fmt"
 	"log/slog"
 	"math/rand/v2"
+	"net/http"
+	"net/http/httptest"
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -97,5 +100,66 @@ func TestManyCallersListen(t *testing.T) {
 	p.Close()
 	if heard < 100 || ended == 0 {
 		t.Errorf("%d were told, and %d ended", heard, ended)
+	}
+}
+
+// TestTheirOwn tells callers of whom something goes on to a store what is theirs, though they ask the same; and nothing to one
+// whom a rule of the field does not let.
+func TestTheirOwn(t *testing.T) {
+	var version atomic.Int64
+	things := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		fmt.Fprintf(w, `[{"id": "1", "version": %d, "of": %q}]`, version.Load(), r.Header.Get("X-Port"))
+	}))
+	defer things.Close()
+	dir := demotest.Folder(t, map[string]string{
+		"osprey.yaml": "sources:\n  s:\n    kind: rest\n    url: " + things.URL + "\n    forward: [X-Port]\n    sets:\n      things: { key: id, fields: { id: text, version: int, of: text? }, reads: [{ get: \"/things{?id*}\", many: id }, { get: /things }] }\n",
+		"schema/a.graphql": `type Query { things: [Thing!] @read }
+type Subscription { things: Thing! @watch(every: "1s") mine(id: ID): Thing @watch(every: "1s") @for(when: "args.id == caller.id") ours: Thing @watch(every: "1s") @for(when: "caller.id != null") }
+type Thing @stored(in: "s", as: "things", key: "id") { id: ID! version: Int of: String }`,
+	})
+	p, findings, err := project.Open(context.Background(), dir, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatal(err, findings.JSON(dir))
+	}
+	defer p.Close()
+	begin := func(query string, port string, who *store.Identity) (*project.Stream, *project.Answer) {
+		r, release := p.Hold()
+		defer release()
+		return r.Subscribe(context.Background(), &project.Request{Query: query, Caller: &store.Caller{Headers: http.Header{"X-Port": {port}}, Who: who}}, "")
+	}
+	streams := map[string]*project.Stream{}
+	for _, port := range []string{"Skerrow", "Nord", "Skerrow "} {
+		s, no := begin("subscription { things { version of } }", strings.TrimSpace(port), nil)
+		if no != nil {
+			t.Fatal(no.Faults)
+		}
+		defer s.Close()
+		streams[port] = s
+	}
+	version.Add(1)
+	for port, s := range streams {
+		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+		m, end, err := s.Next(ctx)
+		cancel()
+		if want := fmt.Sprintf(`{"data":{"things":{"version":1,"of":%q}}}`, strings.TrimSpace(port)); string(m.Data) != want || end != nil || err != nil {
+			t.Errorf("%s is told %s %v %v", port, m.Data, end, err)
+		}
+	}
+	for query, who := range map[string]*store.Identity{"subscription { mine(id: \"1\") { id } }": {ID: "2"}, "subscription { ours { id } }": nil} {
+		if _, no := begin(query, "", who); no == nil || no.Faults[0].Code != project.CodeDenied {
+			t.Errorf("%s is answered %v", query, no)
+		}
+	}
+	s, no := begin("subscription { mine(id: \"1\") { version } }", "", &store.Identity{ID: "1"})
+	if no != nil {
+		t.Fatal(no.Faults)
+	}
+	defer s.Close()
+	version.Add(1)
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	if m, end, err := s.Next(ctx); string(m.Data) != `{"data":{"mine":{"version":2}}}` {
+		t.Errorf("told is %s %v %v", m.Data, end, err)
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -697,11 +698,22 @@ func TestAskFollows(t *testing.T) {
 // TestStopEnds ends streams when the service stops, and says so.
 func TestStopEnds(t *testing.T) {
 	dir, _ := harbourOf(t, "")
-	address, process, _ := served(t, dir)
-	e := subscribed(t, "http://"+address, "subscription { added { id } }")
-	if err := process.Signal(syscall.SIGTERM); err != nil {
+	address := freeAddress(t)
+	service := exec.Command(program, "start", dir, "--listen", address)
+	if err := service.Start(); err != nil {
 		t.Fatal(err)
 	}
+	defer service.Process.Kill()
+	waitReady(t, address)
+	e := subscribed(t, "http://"+address, "subscription { added { id } }")
+	if err := service.Process.Signal(syscall.SIGTERM); err != nil {
+		t.Fatal(err)
+	}
+	defer func() {
+		if err := service.Wait(); err != nil {
+			t.Errorf("the service did not stop well: %v", err)
+		}
+	}()
 	if got := e.next(); !strings.HasPrefix(got, "complete") || !strings.Contains(got, "the service stops") {
 		t.Errorf("told is %s", got)
 	}

@@ -103,19 +103,29 @@ func (r *run) givenRows(read *plan.Read, events []store.Event) *store.Table {
 					c.AppendJSON(w, e.Before)
 				}
 			case binding.WatchChanged:
-				list := []any{}
-				for _, path := range e.Fields {
-					if name := names[path]; name != "" && !slices.Contains(list, any(name)) {
-						list = append(list, name)
-					}
-				}
-				c.AppendJSON(w, list)
+				c.AppendJSON(w, namesOf(e.Fields, names))
 			default:
 				c.AppendJSON(w, store.JSONPath(e.Key, w.Path))
 			}
 		}
 	}
 	return t
+}
+
+// namesOf returns by which names callers know stored fields, in order.
+func namesOf(fields []string, names map[string]string) []any {
+	var known []string
+	for _, path := range fields {
+		if name := names[path]; name != "" {
+			known = append(known, name)
+		}
+	}
+	slices.Sort(known)
+	list := []any{}
+	for _, name := range slices.Compact(known) {
+		list = append(list, name)
+	}
+	return list
 }
 
 // A fit says whether a record fits what is watched.
@@ -187,4 +197,16 @@ func (r *run) eventData(o *plan.Object, t *store.Table, row int) []byte {
 	}
 	r.buf = b
 	return b
+}
+
+// MayWatch reports whether the rules of the field that a subscription asks for let its caller be told anything.
+func MayWatch(ctx context.Context, p *plan.Plan, vars map[string]schema.Value, opts Options) bool {
+	if p.Watch == nil {
+		return false // which was known while it was planned
+	}
+	r := runs.Get().(*run)
+	defer r.free()
+	r.begin(ctx, p, vars, opts)
+	allow := p.Data.Cases[0].Fields[0].Allow
+	return allow == nil || r.allows(allow, nil, 0)
 }
