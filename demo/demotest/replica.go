@@ -23,6 +23,8 @@ type Replica struct {
 	mu    sync.Mutex
 	notes []string
 	fail  map[string]bson.D // what is answered to the next command of a name
+
+	changes changes
 }
 
 // NewReplica starts one.
@@ -64,6 +66,12 @@ func (p *Replica) serve(client, server net.Conn, address string) {
 		}
 		command := ""
 		if request.op == opMsg {
+			if told, is := p.stream(request); is {
+				if write(client, told) != nil {
+					return
+				}
+				continue
+			}
 			var own bson.D
 			if command, own = p.strip(request); own != nil {
 				if write(client, reply(request, own)) != nil {
@@ -78,6 +86,9 @@ func (p *Replica) serve(client, server net.Conn, address string) {
 		answer, err := readMessage(server)
 		if err != nil {
 			return
+		}
+		if request.op == opMsg {
+			p.changes.note(request)
 		}
 		if request.op != opMsg || strings.EqualFold(command, "hello") || strings.EqualFold(command, "isMaster") {
 			member(answer, address)
