@@ -143,7 +143,10 @@ func TestShedding(t *testing.T) {
 		}
 		quiet <- answered.Load()
 	}()
-	time.Sleep(200 * time.Millisecond) // so that it waits, behind eight others
+	// It waits, behind eight others, when it has made another one go.
+	for deadline := time.Now().Add(10 * time.Second); shed.Load() < 11 && time.Now().Before(deadline); {
+		time.Sleep(5 * time.Millisecond)
+	}
 	if n := asked.Load(); n != 2 {
 		t.Errorf("%d operations ask at once, where two may", n)
 	}

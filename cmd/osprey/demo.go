@@ -24,7 +24,8 @@ func demoCommand() *cli.Command {
 		Description: "Starts a private PostgreSQL cluster, a document server and stand-ins of three\n" +
 			"remote services on loopback, fills them with a made-up harbour, and serves demo/harbour. The\n" +
 			"data is kept for the next start. A store whose address is given by the environment\n" +
-			"(REGISTRY_URL, INSPECTIONS_URL, TIDES_URL, NOTICES_URL, FEES_URL, RECORDS_URL) is used as it is, and filled if it is empty.\n\n" +
+			"(REGISTRY_URL, INSPECTIONS_URL, TIDES_URL, NOTICES_URL, FEES_URL, RECORDS_URL) is used as it is, and filled if it is empty;\n" +
+			"a broker whose address is given by NATS_URL carries what services tell each other.\n\n" +
 			"Example:\n   osprey demo\n   osprey demo --port 8420 --fresh",
 		Flags: []cli.Flag{
 			&cli.IntFlag{Name: "port", Value: 7420, Usage: "port of the service; the stores' ports move with it"},
