@@ -66,14 +66,24 @@ const beginning = 5 * time.Second
 // join makes a stream one of a group, which is made if there is none.
 func (h *hub) join(ctx context.Context, r *Revision, key string, sets []plan.ReadSet, s *Stream, made func() *group) (source string, err error) {
 	var from []watchedFrom
-	for _, of := range sets {
-		f, err := h.feedOf(ctx, r, of)
-		if err != nil {
-			return of.Source, err
+	for again := true; again; {
+		from = from[:0]
+		for _, of := range sets {
+			f, err := h.feedOf(ctx, r, of)
+			if err != nil {
+				h.mu.Lock()
+				h.drop(from)
+				h.mu.Unlock()
+				return of.Source, err
+			}
+			from = append(from, watchedFrom{of.Source, of.Set, f})
 		}
-		from = append(from, watchedFrom{of.Source, of.Set, f})
+		h.mu.Lock()
+		if again = slices.ContainsFunc(from, h.isGone); again { // it was given up just now, when the last who wanted it left
+			h.drop(from)
+			h.mu.Unlock()
+		}
 	}
-	h.mu.Lock()
 	defer h.mu.Unlock()
 	if !h.follows {
 		h.follows = true
@@ -118,7 +128,7 @@ func (h *hub) catchUp(ctx context.Context, s *Stream, last string) error {
 		return nil // it has ended already, which is told
 	}
 	of := g.from[0]
-	if of.feed == nil {
+	if of.feed == nil || of.feed.look != nil {
 		return store.ErrTooOld // nobody keeps it
 	}
 	var events []store.Event
@@ -166,7 +176,10 @@ func (h *hub) merge(g *group) {
 	h.end(g, nil)
 }
 
-// drop gives feeds up that were begun for a group that was there already. It needs mu.
+// isGone reports whether a feed was given up. It needs mu.
+func (h *hub) isGone(of watchedFrom) bool { return of.feed != nil && h.feeds[of.feed.name] != of.feed }
+
+// drop gives feeds up that were begun and are not needed. It needs mu.
 func (h *hub) drop(from []watchedFrom) {
 	for _, f := range from {
 		if f.feed != nil && len(f.feed.groups) == 0 {

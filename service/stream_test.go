@@ -163,3 +163,54 @@ type Thing @stored(in: "s", as: "things", key: "id") { id: ID! version: Int of: 
 		t.Errorf("told is %s %v %v", m.Data, end, err)
 	}
 }
+
+// TestLastLeaves has the last listener leave at the moment when another comes: that one hears.
+func TestLastLeaves(t *testing.T) {
+	demotest.Setenv(t)
+	demotest.KeepRegistry(t)
+	p, findings, err := project.Open(context.Background(), filepath.Join(demotest.Root(), "demo/harbour"), slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatal(err, findings)
+	}
+	defer p.Close()
+	db, err := pgx.Connect(context.Background(), demotest.Harbour().RegistryURL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close(context.Background())
+	begin := func() *project.Stream {
+		r, release := p.Hold()
+		defer release()
+		s, no := r.Subscribe(context.Background(), &project.Request{Query: "subscription { movements { id } }", Caller: &store.Caller{ID: "x"}}, "")
+		if no != nil {
+			t.Error(no.Faults)
+			return nil
+		}
+		return s
+	}
+	last := begin()
+	for n := range 60 {
+		leaving := last
+		var wait sync.WaitGroup
+		wait.Go(func() {
+			time.Sleep(time.Duration(rand.IntN(3000)) * time.Microsecond)
+			leaving.Close()
+		})
+		time.Sleep(time.Duration(rand.IntN(3000)) * time.Microsecond)
+		last = begin()
+		wait.Wait()
+		if last == nil {
+			return
+		}
+		if _, err := db.Exec(context.Background(), "UPDATE port_calls SET cargo_t = coalesce(cargo_t, 0) + 1 WHERE id = 300"); err != nil {
+			t.Fatal(err)
+		}
+		ctx, cancel := context.WithTimeout(context.Background(), 3*time.Second)
+		_, end, err := last.Next(ctx)
+		cancel()
+		if end != nil || err != nil {
+			t.Fatalf("who came at %d is told nothing: %v %v", n, end, err)
+		}
+	}
+	last.Close()
+}

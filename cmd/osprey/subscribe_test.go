@@ -546,6 +546,9 @@ type Boat @stored(in: "db", as: "boats", key: "id") { id: ID! name: String! port
 		is(`{"what":"REMOVED","id":"3","changed":["port"],"before":{"name":"Crane","port":1},"now":null}`)
 		db.run("DELETE FROM boats WHERE id = 4")
 		is(`{"what":"REMOVED","id":"4","changed":[],"before":{"name":"Dove","port":1},"now":null}`)
+		if got := refusedStream(t, "http://"+address, "subscription { moved { id } }", "Last-Event-ID", "1790000000|1:2:||0"); !strings.Contains(got, `"code":"LOST"`) {
+			t.Errorf("a position of what is looked at is answered with %s", got)
+		}
 		if out, errs, code := osprey(t, "explain", "--url", "http://"+address, "subscription { moved { id } }"); code != 0 || !strings.Contains(out, "told: ADDED, CHANGED, REMOVED of boats in db, by looking at all of them every 1s") {
 			t.Errorf("it is explained by %s%s", out, errs)
 		}
