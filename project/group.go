@@ -307,7 +307,7 @@ func (r *Revision) stream(ctx context.Context, q *Request, kind language.Operati
 	}
 	source, err := h.join(ctx, r, key, x.plan.Sets(), s, made)
 	if err == nil && last != "" {
-		err = h.catchUp(ctx, s, last)
+		source, err = x.plan.Watch.Source, h.catchUp(ctx, s, last)
 	}
 	switch {
 	case errors.Is(err, store.ErrTooOld):

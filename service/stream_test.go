@@ -56,7 +56,8 @@ func TestManyCallersListen(t *testing.T) {
 				}
 				release()
 				if no != nil {
-					if ctx.Err() == nil && no.Faults[0].Code != project.CodeReplaced {
+					// A store's answer may be out of time a moment before ctx is.
+					if end, _ := ctx.Deadline(); time.Until(end) > 100*time.Millisecond && no.Faults[0].Code != project.CodeReplaced {
 						t.Error(no.Faults)
 					}
 					continue
