@@ -83,6 +83,10 @@ func explain(ctx context.Context, c *cli.Command) error {
 // printRefusal tells why an operation cannot be planned.
 func printRefusal(c *cli.Command, q *operation, body []byte) error {
 	var r response
+	var problem refusal
+	if json.Unmarshal(body, &problem) == nil && problem.Detail != "" { // it is not for this caller
+		return &problem
+	}
 	if err := json.Unmarshal(body, &r); err != nil || len(r.Errors) == 0 {
 		return unreachable(fmt.Errorf("what answers at %s is not an Osprey service", c.String("url")))
 	}

@@ -132,6 +132,10 @@ func (f *follower) here(ctx context.Context) error {
 // refused tells why nothing is told, or nothing any more.
 func (f *follower) refused(body []byte) error {
 	var r response
+	var problem refusal
+	if json.Unmarshal(body, &problem) == nil && problem.Detail != "" {
+		return &problem
+	}
 	if err := json.Unmarshal(body, &r); err != nil || r.Errors == nil {
 		return unreachable(fmt.Errorf("what answers at %s is not an Osprey service", f.c.String("url")))
 	}

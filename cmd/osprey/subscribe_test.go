@@ -698,6 +698,20 @@ func TestAskFollows(t *testing.T) {
 	}
 }
 
+// TestNotTheConsole says why a caller is not told a plan, whom the console is not for.
+func TestNotTheConsole(t *testing.T) {
+	config, as := keyedCallers("ada", "bea")
+	dir, _ := harbourOf(t, config+"  console: [bea]\n")
+	address, _, _ := served(t, dir)
+	for who, want := range map[string]string{"ada": "is not for this caller", "bea": "1 store request in 1 wave"} {
+		_, key, _ := strings.Cut(as[who][1], "Bearer ")
+		out, errs, code := osprey(t, "explain", "--url", "http://"+address, "--key", key, "{ boats { name } }")
+		if !strings.Contains(out+errs, want) || (code == 0) != (who == "bea") || strings.Contains(errs, "is not an Osprey service") {
+			t.Errorf("%s is told %s%s, with %d", who, out, errs, code)
+		}
+	}
+}
+
 // TestStopEnds ends streams when the service stops, and says so.
 func TestStopEnds(t *testing.T) {
 	dir, _ := harbourOf(t, "")
