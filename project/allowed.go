@@ -2,7 +2,9 @@ package project
 
 import (
 	"fmt"
+	"time"
 
+	"osprey/core/execute"
 	"osprey/core/store"
 )
 
@@ -42,6 +44,12 @@ func (r *Revision) allowed(who *store.Identity) *allowed {
 		first = false
 	}
 	return a
+}
+
+// options returns how a run of a request is bounded, that begins at a time.
+func (a *allowed) options(q *Request, begins time.Time) execute.Options {
+	return execute.Options{Caller: q.Caller.Anew(), Now: time.Now, Until: begins.Add(time.Duration(a.Timeout)), MaxPage: int64(a.Page), MaxWrites: int64(a.Writes),
+		MaxRequests: int(a.StoreRequests), MaxErrors: int(a.Errors), MaxRecords: int64(a.Records), MaxAnswer: int64(a.Answer)}
 }
 
 // most makes a limit that of a role, or of the more generous of two. 0 is no bound, and what a role does not say

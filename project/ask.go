@@ -117,10 +117,8 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 		send = nil
 	}
 	a.Plan = p
-	options := execute.Options{
-		Caller: q.Caller.Anew(), Once: once, Now: time.Now, Before: beforeData, Until: start.Add(time.Duration(limits.Timeout)),
-		MaxPage: int64(limits.Page), MaxWrites: int64(limits.Writes), MaxRequests: int(limits.StoreRequests), MaxErrors: int(limits.Errors), MaxRecords: int64(limits.Records), MaxAnswer: int64(limits.Answer),
-	}
+	options := limits.options(q, start)
+	options.Once, options.Before = once, beforeData
 	if send != nil {
 		options.Send = func(part []byte) error {
 			a.Sent = true

@@ -6,14 +6,17 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net/http"
 	"runtime/debug"
 	"slices"
+	"strings"
 	"time"
 
 	"osprey/core/execute"
 	"osprey/core/language"
 	"osprey/core/plan"
 	"osprey/core/store"
+	"osprey/stores/functions"
 )
 
 // This file answers those who are told of changes: all who ask the same, and are answered the same, are a group.
@@ -151,7 +154,9 @@ func (g *group) answerAll(events []store.Event, at string) (end *Fault) {
 		}
 	}()
 	if g.live {
-		g.tell([]Message{g.again()})
+		if due := g.due(); len(due) > 0 {
+			g.tellAnew(g.again(), due)
+		}
 		return nil
 	}
 	events = coalesced(g.asked.plan.Watch, events)
@@ -169,24 +174,44 @@ func (g *group) answerAll(events []store.Event, at string) (end *Fault) {
 	return nil
 }
 
+// due returns the streams of a live query whose callers may cost another answer; the first came with the stream. For the
+// others it is asked again when they may.
+func (g *group) due() (list []*Stream) {
+	g.hub.mu.Lock()
+	defer g.hub.mu.Unlock()
+	for s := range g.streams {
+		if s.last == nil || s.charge == nil || s.charge() {
+			list = append(list, s)
+		} else {
+			g.changed = true
+		}
+	}
+	return list
+}
+
+// tellAnew tells streams the answer of a live query, where it is another than before.
+func (g *group) tellAnew(m Message, due []*Stream) {
+	g.hub.mu.Lock()
+	defer g.hub.mu.Unlock()
+	for _, s := range due {
+		if !bytes.Equal(s.last, m.Data) {
+			s.last = m.Data
+			s.tell(m)
+		}
+	}
+}
+
 // tell tells messages to all streams. Of many that come at once, it waits for those who read: but for a slow one not
 // long, which is ended.
 func (g *group) tell(messages []Message) {
-	for until := time.Now().Add(slowest); !g.live && !g.hasRoom(len(messages)) && time.Now().Before(until); {
+	for until := time.Now().Add(slowest); !g.hasRoom(len(messages)) && time.Now().Before(until); {
 		time.Sleep(2 * time.Millisecond)
 	}
 	g.hub.mu.Lock()
 	defer g.hub.mu.Unlock()
 	for s := range g.streams {
 		for _, m := range messages {
-			switch {
-			case g.live && bytes.Equal(s.last, m.Data):
-			case g.live && s.last != nil && s.charge != nil && !s.charge():
-				g.changed = true // it is told when it may cost again
-			default:
-				s.last = m.Data
-				s.tell(m)
-			}
+			s.tell(m)
 		}
 	}
 }
@@ -232,11 +257,9 @@ func (g *group) answers(events []store.Event) (messages []Message, end *Fault) {
 
 // options returns how a run is made.
 func (g *group) options() (context.Context, execute.Options, context.CancelFunc) {
-	limits := g.revision.allowed(g.request.who())
-	until := time.Now().Add(time.Duration(limits.Timeout))
-	ctx, cancel := context.WithDeadline(context.Background(), until)
-	return ctx, execute.Options{Caller: g.request.Caller.Anew(), Now: time.Now, Until: until, MaxPage: int64(limits.Page), MaxRequests: int(limits.StoreRequests),
-		MaxErrors: int(limits.Errors), MaxRecords: int64(limits.Records), MaxAnswer: int64(limits.Answer)}, cancel
+	options := g.revision.allowed(g.request.who()).options(g.request, time.Now())
+	ctx, cancel := context.WithDeadline(context.Background(), options.Until)
+	return ctx, options, cancel
 }
 
 // again asks a live query again.
@@ -358,4 +381,68 @@ func (r *Revision) tellOperator(ctx context.Context, q *Request, p *plan.Plan, r
 			r.project.failed.tell(ctx, c.Source, "calls of a function failed", "function", c.Asks, "operation", p.Name, "request", q.request(), "failed", c.Failed, "calls", c.Calls, "first", c.Why)
 		}
 	}
+}
+
+// scopeOf returns what tells requests apart whose answers may differ, though they ask the same: by what their callers may
+// see, by who they are where that is looked at, and by what of them is passed on to stores.
+func (r *Revision) scopeOf(x *asked, q *Request) string {
+	scope := fmt.Sprintf("%p", x.view)
+	who := x.plan.Personal()
+	for _, f := range x.plan.Fetches {
+		if f.Given() {
+			continue
+		}
+		c := r.Config.Sources[f.Source]
+		if c == nil || c.Kind == functions.Local {
+			return fmt.Sprintf("%s %p", scope, q) // a program may look at anything
+		}
+		who = who || c.Caller != nil
+		for _, name := range c.Forward {
+			if !strings.EqualFold(name, "X-Request-Id") && q.Caller != nil { // which is another for each
+				scope += fmt.Sprintf(" %q", q.Caller.Headers[http.CanonicalHeaderKey(name)])
+			}
+		}
+	}
+	if is := q.who(); who && is != nil {
+		text, err := json.Marshal(is)
+		if err != nil {
+			return fmt.Sprintf("%s %p", scope, q)
+		}
+		scope += string(text)
+	}
+	return scope
+}
+
+// coalesced returns events with one for each record: what has happened to it since the first of them, which knows how
+// it was.
+func coalesced(w *plan.Watch, events []store.Event) []store.Event {
+	var list []store.Event
+	known := map[string]int{}
+	for _, e := range events {
+		key := make([]any, len(w.Key))
+		for i, path := range w.Key {
+			key[i] = store.JSONPath(e.Key, path)
+		}
+		text, err := json.Marshal(key)
+		if err != nil || slices.Contains(key, nil) {
+			continue // of whose record nobody knows the key
+		}
+		i, ok := known[string(text)]
+		if !ok {
+			known[string(text)] = len(list)
+			list = append(list, e)
+			continue
+		}
+		first := &list[i]
+		if first.Fields == nil || e.Fields == nil {
+			first.Fields = nil
+			continue
+		}
+		for _, f := range e.Fields {
+			if !slices.Contains(first.Fields, f) {
+				first.Fields = append(slices.Clip(first.Fields), f)
+			}
+		}
+	}
+	return list
 }

@@ -2,19 +2,14 @@ package project
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
-	"fmt"
-	"net/http"
 	"runtime"
 	"slices"
-	"strings"
 	"sync"
 	"time"
 
 	"osprey/core/plan"
 	"osprey/core/store"
-	"osprey/stores/functions"
 )
 
 // This file leads events from where they come to those who asked for them:
@@ -434,68 +429,4 @@ func (h *hub) endOthers(but *Revision) {
 			h.end(g, replaced)
 		}
 	}
-}
-
-// scopeOf returns what tells requests apart whose answers may differ, though they ask the same: by what their callers may
-// see, by who they are where that is looked at, and by what of them is passed on to stores.
-func (r *Revision) scopeOf(x *asked, q *Request) string {
-	scope := fmt.Sprintf("%p", x.view)
-	who := x.plan.Personal()
-	for _, f := range x.plan.Fetches {
-		if f.Given() {
-			continue
-		}
-		c := r.Config.Sources[f.Source]
-		if c == nil || c.Kind == functions.Local {
-			return fmt.Sprintf("%s %p", scope, q) // a program may look at anything
-		}
-		who = who || c.Caller != nil
-		for _, name := range c.Forward {
-			if !strings.EqualFold(name, "X-Request-Id") && q.Caller != nil { // which is another for each
-				scope += fmt.Sprintf(" %q", q.Caller.Headers[http.CanonicalHeaderKey(name)])
-			}
-		}
-	}
-	if is := q.who(); who && is != nil {
-		text, err := json.Marshal(is)
-		if err != nil {
-			return fmt.Sprintf("%s %p", scope, q)
-		}
-		scope += string(text)
-	}
-	return scope
-}
-
-// coalesced returns events with one for each record: what has happened to it since the first of them, which knows how
-// it was.
-func coalesced(w *plan.Watch, events []store.Event) []store.Event {
-	var list []store.Event
-	known := map[string]int{}
-	for _, e := range events {
-		key := make([]any, len(w.Key))
-		for i, path := range w.Key {
-			key[i] = store.JSONPath(e.Key, path)
-		}
-		text, err := json.Marshal(key)
-		if err != nil || slices.Contains(key, nil) {
-			continue // of whose record nobody knows the key
-		}
-		i, ok := known[string(text)]
-		if !ok {
-			known[string(text)] = len(list)
-			list = append(list, e)
-			continue
-		}
-		first := &list[i]
-		if first.Fields == nil || e.Fields == nil {
-			first.Fields = nil
-			continue
-		}
-		for _, f := range e.Fields {
-			if !slices.Contains(first.Fields, f) {
-				first.Fields = append(slices.Clip(first.Fields), f)
-			}
-		}
-	}
-	return list
 }

@@ -1,9 +1,7 @@
 package relay
 
 import (
-	"bytes"
 	"context"
-	"encoding/json"
 	"fmt"
 	"sync"
 	"time"
@@ -111,11 +109,4 @@ func (b *broker) Receive(ctx context.Context, began func(), heard func(body []by
 		}
 		heard(m.Data())
 	}
-}
-
-// decode reads JSON, and keeps all digits of its numbers.
-func decode(body []byte, into any) error {
-	d := json.NewDecoder(bytes.NewReader(body))
-	d.UseNumber()
-	return d.Decode(into)
 }

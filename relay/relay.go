@@ -3,6 +3,7 @@
 package relay
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"log/slog"
@@ -168,4 +169,11 @@ func pause(ctx context.Context, d time.Duration) {
 	case <-ctx.Done():
 	case <-time.After(d):
 	}
+}
+
+// decode reads JSON, and keeps all digits of its numbers.
+func decode(body []byte, into any) error {
+	d := json.NewDecoder(bytes.NewReader(body))
+	d.UseNumber()
+	return d.Decode(into)
 }

@@ -46,7 +46,7 @@ type wireMessage struct {
 type socket struct {
 	service *Service
 	conn    *websocket.Conn
-	request *http.Request // with who asks, when that is known
+	request *http.Request // with who asks; written once, before acked
 	ctx     context.Context
 	end     context.CancelFunc
 
@@ -94,7 +94,7 @@ func (k *socket) serve(r *http.Request) {
 	defer k.conn.CloseNow()
 	late := time.AfterFunc(beginWithin, func() { k.conn.Close(closeLate, "Connection initialisation timeout") })
 	defer late.Stop()
-	go k.watch(r)
+	go k.watch()
 	for {
 		kind, text, err := k.conn.Read(k.ctx)
 		if err != nil {
@@ -183,7 +183,7 @@ func reason(text string) string {
 }
 
 // watch ends the connection when the service stops, when the caller is not known any more, or when nobody is there.
-func (k *socket) watch(r *http.Request) {
+func (k *socket) watch() {
 	beat, again := time.NewTicker(heartbeat), time.NewTicker(stillKnown)
 	defer beat.Stop()
 	defer again.Stop()

@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -80,7 +81,12 @@ func measure(b *testing.B, address string, subscribers, questions int) {
 			aliases += fmt.Sprintf(" a%d: purpose", n)
 		}
 		body, _ := json.Marshal(map[string]string{"query": "subscription { movements { what now { id craft { name operator { name } }" + aliases + " } } }"})
-		fmt.Fprintf(conn, "POST /graphql HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\nAccept: text/event-stream\r\nContent-Length: %d\r\n\r\n%s", address, len(body), body)
+		req, _ := http.NewRequest(http.MethodPost, "http://"+address+"/graphql", bytes.NewReader(body))
+		req.Header.Set("Content-Type", "application/json")
+		req.Header.Set("Accept", "text/event-stream")
+		if err := req.Write(conn); err != nil {
+			b.Fatal(err)
+		}
 		in := bufio.NewReaderSize(conn, 512)
 		for { // until it has begun
 			line, err := in.ReadString('\n')

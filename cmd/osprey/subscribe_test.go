@@ -631,7 +631,12 @@ func TestStalledReader(t *testing.T) {
 	}
 	defer stalled.Close()
 	body, _ := json.Marshal(map[string]string{"query": query})
-	fmt.Fprintf(stalled, "POST /graphql HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\nAccept: text/event-stream\r\nContent-Length: %d\r\n\r\n%s", address, len(body), body)
+	req, _ := http.NewRequest(http.MethodPost, "http://"+address+"/graphql", strings.NewReader(string(body)))
+	req.Header.Set("Content-Type", "application/json")
+	req.Header.Set("Accept", "text/event-stream")
+	if err := req.Write(stalled); err != nil {
+		t.Fatal(err)
+	}
 	reads := subscribed(t, "http://"+address, query)
 	const n = 12_000
 	if _, err := db.Exec("INSERT INTO boats (id, name) SELECT n, repeat('x', 2000) || n FROM generate_series(1, $1::int) n", n); err != nil {

@@ -166,7 +166,7 @@ func (c *checker) operation(op *language.Operation) {
 
 // noRoot is what to do where a schema has no root type for a kind of operation.
 var noRoot = map[language.OperationKind]string{
-	language.Mutation:     "ask a query; a type Mutation can have fields that functions fill in, and Osprey does not write to stores by itself yet",
+	language.Mutation:     "ask a query; a type Mutation can have fields with @add, @change and @remove, or that functions fill in",
 	language.Subscription: "ask a query; a type Subscription can have fields with @watch",
 }
 
