@@ -258,7 +258,7 @@ func (g *group) answers(events []store.Event) (messages []Message, end *Fault) {
 // options returns how a run is made.
 func (g *group) options() (context.Context, execute.Options, context.CancelFunc) {
 	options := g.revision.allowed(g.request.who()).options(g.request, time.Now())
-	ctx, cancel := context.WithDeadline(context.Background(), options.Until)
+	ctx, cancel := context.WithDeadline(store.WithFresh(context.Background()), options.Until)
 	return ctx, options, cancel
 }
 

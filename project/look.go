@@ -94,7 +94,7 @@ func (l *looker) again(ctx context.Context) ([]store.Event, error) {
 	if err != nil {
 		return nil, err
 	}
-	asking, cancel := context.WithTimeout(ctx, time.Duration(l.revision.Config.Limits.Timeout))
+	asking, cancel := context.WithTimeout(store.WithFresh(ctx), time.Duration(l.revision.Config.Limits.Timeout))
 	defer cancel()
 	answer, err := request.Run(asking, nil, []store.Input{in})
 	if err != nil {

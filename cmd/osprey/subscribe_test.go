@@ -9,6 +9,7 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"net/http/httptest"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -560,6 +561,67 @@ type Boat @stored(in: "db", as: "boats", key: "id") { id: ID! name: String! port
 			t.Errorf("a write of one's own is told after %s", took)
 		}
 	})
+}
+
+// TestLookedAtOnCondition looks at records of a service, which sends them once and then says that they are the same still:
+// a look is a request on condition, also where the service lets its answers be kept, and where they are large.
+func TestLookedAtOnCondition(t *testing.T) {
+	var mu sync.Mutex
+	version, whole, same := 1, 0, 0
+	service := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method != http.MethodGet {
+			return // it is asked whether it is there
+		}
+		mu.Lock()
+		defer mu.Unlock()
+		tag := fmt.Sprintf(`"v%d"`, version)
+		w.Header().Set("ETag", tag)
+		w.Header().Set("Cache-Control", "max-age=3600")
+		if r.Header.Get("If-None-Match") == tag {
+			same++
+			w.WriteHeader(http.StatusNotModified)
+			return
+		}
+		whole++
+		fmt.Fprintf(w, `[{"code": "A", "state": "v%d"}, {"code": "B", "state": %q}]`, version, strings.Repeat("still ", 400_000))
+	}))
+	defer service.Close()
+	config := fmt.Sprintf("sources:\n  locks: { kind: rest, url: %q, sets: { locks: { key: code, fields: { code: text, state: text }, reads: [{ get: /locks }] } } }\n", service.URL)
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": config, "schema/a.graphql": `type Query { locks: [Lock!]! @read }
+type Subscription { moved: Lock! @watch(every: "1s") }
+type Lock @stored(in: "locks", as: "locks", key: "code") { code: ID! state: String! }`})
+	if out, _, code := osprey(t, "check", dir); code != 1 || !strings.Contains(out, "Subscription.moved") || !strings.Contains(out, "add a read to the set in osprey.yaml") {
+		t.Errorf("records that cannot be read by their key are watched, and check exits with %d: %s", code, out)
+	}
+	demotest.Write(t, dir, map[string]string{"osprey.yaml": strings.Replace(config, "{ get: /locks }", "{ get: /locks }, { get: '/locks{?code*}', many: code }", 1)})
+	address, _, _ := served(t, dir)
+	e := subscribed(t, "http://"+address, "subscription { moved { code state } }")
+	waitUntil(t, "it is looked at three times", func() bool { mu.Lock(); defer mu.Unlock(); return same >= 2 })
+	mu.Lock()
+	if whole != 1 {
+		t.Errorf("what is the same still was sent %d times", whole)
+	}
+	version, whole = 2, 0
+	mu.Unlock()
+	// One look, and one request for the record by its key, as any event's.
+	if got := e.next(); got != `{"data":{"moved":{"code":"A","state":"v2"}}}` {
+		t.Errorf("told is %.200s", got)
+	}
+	mu.Lock()
+	if whole != 2 {
+		t.Errorf("what has changed was sent %d times", whole)
+	}
+	mu.Unlock()
+	// What callers ask for is kept as long as the service lets it be.
+	mu.Lock()
+	before := whole + same
+	mu.Unlock()
+	answerAt(t, address, "{ locks { code } }")
+	mu.Lock()
+	if whole != 2 || whole+same > before+1 { // a look may have come between
+		t.Errorf("a query sent %d requests", whole+same-before)
+	}
+	mu.Unlock()
 }
 
 // TestGrows looks at no more than what is beyond what it has seen.

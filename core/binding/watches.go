@@ -118,6 +118,7 @@ func (b *binder) watch(f *schema.Field, d *language.Directive) *Field {
 	}
 	bound.Many = false
 	if !r.unknown() {
+		b.keyReader(nil, f, d.Pos, bound, r.Key)
 		b.toldHow(f, d, r)
 	}
 	if w.Payload == nil {

@@ -54,3 +54,12 @@ type Watcher interface {
 
 // ErrTooOld is the error of a store that does not know any more what happened since a position.
 var ErrTooOld = errors.New("what happened since is not known any more")
+
+type freshKey struct{}
+
+// WithFresh returns a context whose requests are answered by the stores themselves, and not by what is kept of earlier
+// answers, unless the store says that it is the same still.
+func WithFresh(ctx context.Context) context.Context { return context.WithValue(ctx, freshKey{}, true) }
+
+// Fresh reports whether a context is one of [WithFresh].
+func Fresh(ctx context.Context) bool { return ctx.Value(freshKey{}) != nil }

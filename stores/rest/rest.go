@@ -95,7 +95,7 @@ type Source struct {
 	jsonAPI     bool
 	direct      *http.Client // without the cache
 	writer      *http.Client // without the cache, and without retries
-	keeps       cache
+	keeps       *cache
 	sets        map[string]*set
 	catalogue   *store.Catalogue
 }
@@ -188,5 +188,9 @@ func (s *Source) newRequest(ctx context.Context, from *store.Caller, address str
 	if s.jsonAPI {
 		accept = jsonAPIType
 	}
-	return s.service.NewRequest(ctx, from, http.MethodGet, address, accept, nil)
+	r, err := s.service.NewRequest(ctx, from, http.MethodGet, address, accept, nil)
+	if err == nil && store.Fresh(ctx) {
+		r.Header.Set("Cache-Control", "max-age=0") // what is kept is asked for again, on condition (RFC 9111, section 5.2.1.1)
+	}
+	return r, err
 }

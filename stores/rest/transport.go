@@ -4,6 +4,7 @@ import (
 	"context"
 	"net/http"
 	"strconv"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -18,14 +19,14 @@ import (
 // What is read with GET is safe to repeat; what writes is asked once.
 
 const (
-	cached      = 512     // answers that are kept
-	cachedBytes = 1 << 20 // most bytes of one of them
+	cached      = 512      // answers that are kept
+	cachedBytes = 64 << 20 // bytes of all of them, and a quarter of that of one
 )
 
 // clients returns a client with a cache and one without, for requests that
 // carry headers of a caller: what one may see must not be shown to another; and one
 // that writes.
-func clients(c *Config) (shared, direct, writer *http.Client, keeps cache) {
+func clients(c *Config) (shared, direct, writer *http.Client, keeps *cache) {
 	retries := c.Retries
 	if retries == 0 {
 		retries = 2
@@ -39,11 +40,7 @@ func clients(c *Config) (shared, direct, writer *http.Client, keeps cache) {
 			AbortOnErrors(context.Canceled, context.DeadlineExceeded).AbortIf(waitsTooLong).ReturnLastFailure().Build()
 		steady = failsafehttp.NewRoundTripper(counted{network}, retry)
 	}
-	known, err := lru.New[string, []byte](cached)
-	if err != nil {
-		panic(err) // only for a size below 1
-	}
-	keeps = cache{known}
+	keeps = newCache()
 	return remote.Client(&httpcache.Transport{Transport: steady, Cache: keeps}), remote.Client(steady), remote.Client(counted{network}), keeps
 }
 
@@ -68,17 +65,39 @@ func retryAfter(text string) (time.Duration, bool) {
 }
 
 // A cache keeps the answers that were used last.
-type cache struct{ known *lru.Cache[string, []byte] }
+type cache struct {
+	known *lru.Cache[string, []byte]
+	bytes atomic.Int64
+	mu    sync.Mutex // guards additions
+}
 
-func (c cache) Get(key string) ([]byte, bool) { return c.known.Get(key) }
+func newCache() *cache {
+	c := &cache{}
+	var err error
+	if c.known, err = lru.NewWithEvict(cached, func(_ string, response []byte) { c.bytes.Add(-int64(len(response))) }); err != nil {
+		panic(err) // only for a size below 1
+	}
+	return c
+}
 
-func (c cache) Set(key string, response []byte) {
-	if len(response) <= cachedBytes {
-		c.known.Add(key, response)
+func (c *cache) Get(key string) ([]byte, bool) { return c.known.Get(key) }
+
+func (c *cache) Set(key string, response []byte) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.known.Remove(key); len(response) > cachedBytes/4 {
+		return
+	}
+	c.bytes.Add(int64(len(response)))
+	c.known.Add(key, response)
+	for c.bytes.Load() > cachedBytes {
+		if _, _, any := c.known.RemoveOldest(); !any {
+			return
+		}
 	}
 }
 
-func (c cache) Delete(key string) { c.known.Remove(key) }
+func (c *cache) Delete(key string) { c.known.Remove(key) }
 
 type requestsKey struct{}
 
