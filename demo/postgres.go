@@ -28,9 +28,9 @@ type Cluster struct {
 const password = "harbour"
 
 // StartCluster starts the PostgreSQL server of Debian's packages over the data
-// in dir, which is made if it is not there. Root cannot run the server, so it
+// in dir, which is made if it is not there, with settings such as wal_level=logical. Root cannot run the server, so it
 // then runs as the user postgres.
-func StartCluster(ctx context.Context, dir string, port int) (*Cluster, error) {
+func StartCluster(ctx context.Context, dir string, port int, settings ...string) (*Cluster, error) {
 	bin, err := postgresBin()
 	if err != nil {
 		return nil, err
@@ -53,9 +53,13 @@ func StartCluster(ctx context.Context, dir string, port int) (*Cluster, error) {
 		}
 	}
 	c := &Cluster{URL: fmt.Sprintf("postgres://harbour:%s@127.0.0.1:%d/harbour", password, port), RecordsURL: fmt.Sprintf("postgres://harbour:%s@127.0.0.1:%d/records", password, port)}
-	c.child, err = startChild("PostgreSQL", syscall.SIGINT, as, filepath.Join(bin, "postgres"), "-D", filepath.Join(dir, "data"),
+	args := []string{"-D", filepath.Join(dir, "data"),
 		"-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
-		"-c", "shared_preload_libraries=pg_stat_statements", "-c", "synchronous_commit=off", "-c", "max_connections=60", "-c", "log_min_messages=fatal")
+		"-c", "shared_preload_libraries=pg_stat_statements", "-c", "synchronous_commit=off", "-c", "max_connections=60", "-c", "log_min_messages=fatal"}
+	for _, setting := range settings {
+		args = append(args, "-c", setting)
+	}
+	c.child, err = startChild("PostgreSQL", syscall.SIGINT, as, filepath.Join(bin, "postgres"), args...)
 	if err != nil {
 		return nil, err
 	}
@@ -68,6 +72,19 @@ func StartCluster(ctx context.Context, dir string, port int) (*Cluster, error) {
 
 // Stop ends the server.
 func (c *Cluster) Stop() { c.child.end() }
+
+// Kill kills the server and all of its processes.
+func (c *Cluster) Kill() {
+	pid := c.child.cmd.Process.Pid
+	list, _ := os.ReadFile(fmt.Sprintf("/proc/%d/task/%[1]d/children", pid))
+	c.child.cmd.Process.Kill()
+	for _, of := range strings.Fields(string(list)) {
+		if own, err := strconv.Atoi(of); err == nil {
+			_ = syscall.Kill(own, syscall.SIGKILL) // which may have ended
+		}
+	}
+	<-c.child.done
+}
 
 // postgresBin returns the folder of the newest server that is installed.
 func postgresBin() (string, error) {

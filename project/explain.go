@@ -149,7 +149,7 @@ func (r *Revision) toldOf(w *plan.Watch) string {
 	case source.Catalogue == nil:
 		return text + "if the source is there"
 	case source.Tells[w.Set] != nil:
-		return text + "at once, whoever makes the change: the source notes it"
+		return text + "at once, whoever makes the change, by " + source.TellsBy
 	case look != nil && look.Grows != nil:
 		return text + fmt.Sprintf("by looking every %s at those whose %s has grown", look.Every, look.Grows.Path)
 	case look != nil:

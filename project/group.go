@@ -418,18 +418,14 @@ func (r *Revision) scopeOf(x *asked, q *Request) string {
 func coalesced(w *plan.Watch, events []store.Event) []store.Event {
 	var list []store.Event
 	known := map[string]int{}
-	for _, e := range events {
-		key := make([]any, len(w.Key))
-		for i, path := range w.Key {
-			key[i] = store.JSONPath(e.Key, path)
-		}
-		text, err := json.Marshal(key)
-		if err != nil || slices.Contains(key, nil) {
+	for _, e := range rekeyed(w, events) {
+		key := keyText(w, e.Key)
+		if key == "" {
 			continue // of whose record nobody knows the key
 		}
-		i, ok := known[string(text)]
+		i, ok := known[key]
 		if !ok {
-			known[string(text)] = len(list)
+			known[key] = len(list)
 			list = append(list, e)
 			continue
 		}
@@ -443,6 +439,33 @@ func coalesced(w *plan.Watch, events []store.Event) []store.Event {
 				first.Fields = append(slices.Clip(first.Fields), f)
 			}
 		}
+	}
+	return list
+}
+
+// keyText returns the key of a record as text; "" if it is not known.
+func keyText(w *plan.Watch, record map[string]any) string {
+	key := make([]any, len(w.Key))
+	for i, path := range w.Key {
+		key[i] = store.JSONPath(record, path)
+	}
+	text, err := json.Marshal(key)
+	if err != nil || slices.Contains(key, nil) {
+		return ""
+	}
+	return string(text)
+}
+
+// rekeyed returns events in which a record whose key has changed is one that was removed, and one that was added.
+func rekeyed(w *plan.Watch, events []store.Event) (list []store.Event) {
+	for _, e := range events {
+		if e.What == store.WasChanged && e.Before != nil {
+			if was := keyText(w, e.Before); was != "" && was != keyText(w, e.Key) {
+				list = append(list, store.Event{ID: e.ID, Set: e.Set, What: store.WasRemoved, Key: e.Before, Before: e.Before})
+				e = store.Event{ID: e.ID, Set: e.Set, What: store.WasAdded, Key: e.Key}
+			}
+		}
+		list = append(list, e)
 	}
 	return list
 }

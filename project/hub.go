@@ -242,6 +242,7 @@ func (h *hub) begin(f *feed) *feed {
 			case ctx.Err() != nil:
 				return
 			case !f.isBegun():
+				h.project.failed.tell(ctx, f.source.Name, "a source does not begin to tell its changes", "error", err)
 				f.failed = err
 				close(f.began)
 				return

@@ -33,9 +33,9 @@ type Source struct {
 
 	mu        sync.Mutex // guards what follows
 	catalogue *store.Catalogue
-	err       error               // why there is no catalogue
-	tells     map[string][]string // the sets of which the store tells changes
-	reads     news                // of the catalogue
+	err       error         // why there is no catalogue
+	tells     store.Telling // of which sets the store tells changes
+	reads     news          // of the catalogue
 }
 
 // kinds opens each kind of source; paths are relative to dir.
@@ -229,7 +229,7 @@ func guarded(s store.Source, c *SourceConfig) store.Source {
 // readCatalogue asks the store for its catalogue.
 func (s *Source) readCatalogue(ctx context.Context) error {
 	c, err := s.Store.Catalogue(ctx)
-	var tells map[string][]string
+	var tells store.Telling
 	if err == nil {
 		tells, err = watchedBy(ctx, s)
 	}
@@ -262,7 +262,7 @@ func (s *Source) bind() *binding.Source {
 	b := &binding.Source{Name: s.Name, Kind: s.Kind, Naming: s.naming, Capabilities: s.Store.Capabilities()}
 	b.Catalogue, _ = s.known()
 	s.mu.Lock()
-	b.Tells = s.tells
+	b.Tells, b.TellsBy = s.tells.Sets, s.tells.By
 	s.mu.Unlock()
 	return b
 }

@@ -198,5 +198,5 @@ func (r *Records) Listen(ctx context.Context, heard func()) error {
 	}
 	config := r.config.Copy()
 	config.RuntimeParams["application_name"] = "osprey records, listening"
-	return told(signal.Listen(ctx, config, channel, heard))
+	return told(signal.Listen(ctx, config, channel, heard, nil))
 }

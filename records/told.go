@@ -48,7 +48,7 @@ func (t *Teller) Receive(ctx context.Context, began func(), heard func(body []by
 			return
 		}
 		began()
-	})
+	}, nil)
 	if why := context.Cause(ctx); why != nil {
 		err = why
 	}

@@ -67,23 +67,27 @@ func tablesCommand() *cli.Command {
 func watchTables(flags []cli.Flag) *cli.Command {
 	return &cli.Command{
 		Name: "watch", Usage: "have changes told that are made past Osprey, as the next file", ArgsUsage: "SOURCE TYPE...", OnUsageError: usageError,
-		Description: "Writes tables/SOURCE/NUMBER_watch.sql: triggers of PostgreSQL that note which records change, whoever\n" +
-			"changes them, and a table where that is kept for an hour. What @watch tells relies on it, and live\n" +
-			"queries; without it, only changes by the service itself are told.",
-		Flags: append(flags, &cli.BoolFlag{Name: "print", Usage: "print the file, and write nothing"}),
+		Description: "Writes tables/SOURCE/NUMBER_watch.sql, by which PostgreSQL tells which records change, whoever changes\n" +
+			"them: by logical replication, where its wal_level is logical, or else by triggers, with a table where\n" +
+			"changes are kept for an hour. What @watch tells relies on it, and live queries; without it, only\n" +
+			"changes by the service itself are told.",
+		Flags: append(flags, &cli.StringFlag{Name: "by", Usage: "replication or triggers (default: replication, where the database has it)"}, &cli.BoolFlag{Name: "print", Usage: "print the file, and write nothing"}),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if c.Args().Len() < 2 {
 				return wrongUse("say of which source, and which types: osprey tables watch SOURCE TYPE...")
 			}
-			source := c.Args().First()
-			t, err := project.OpenWatched(ctx, c.String("project"), source, c.Args().Tail(), waiting(c))
+			source, by := c.Args().First(), c.String("by")
+			if by != "" && by != project.ByReplication && by != project.ByTriggers {
+				return wrongUse("--by is %s or %s, found %q", project.ByReplication, project.ByTriggers, by)
+			}
+			t, err := project.OpenWatched(ctx, c.String("project"), source, c.Args().Tail(), by, waiting(c))
 			if err != nil {
 				return faulty(c, err)
 			}
 			w := c.Root().Writer
 			switch {
 			case len(t.Plan.Steps) == 0:
-				fmt.Fprintln(w, "the database notes their changes already")
+				fmt.Fprintf(w, "the database tells their changes already, by %s\n", t.By)
 				return nil
 			case c.Bool("print"):
 				fmt.Fprint(w, t.Plan.File())
@@ -93,7 +97,7 @@ func watchTables(flags []cli.Flag) *cli.Command {
 			if err != nil {
 				return fmt.Errorf("the file cannot be written: %s", inWords(err))
 			}
-			fmt.Fprintf(w, "%s has %s:\n", path, plan.Count(len(t.Plan.Steps), "step"))
+			fmt.Fprintf(w, "The database tells by %s: %s.\n%s has %s:\n", t.By, t.Why, path, plan.Count(len(t.Plan.Steps), "step"))
 			for _, s := range t.Plan.Steps {
 				fmt.Fprintf(w, "  %s\n", s.What)
 			}

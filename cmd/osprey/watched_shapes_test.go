@@ -10,8 +10,9 @@ import (
 
 // TestWatchedShapes tells of records of another shape: keys of several columns, names with capitals, columns of every kind,
 // types that are told apart.
-func TestWatchedShapes(t *testing.T) {
-	url := demotest.Database(t)
+func TestWatchedShapes(t *testing.T) { eachWay(t, watchedShapesBy) }
+
+func watchedShapesBy(t *testing.T, _, url string) {
 	db := opened(t, url)
 	exec := func(statement string) {
 		t.Helper()

@@ -17,7 +17,8 @@ type Source struct {
 	Catalogue    *store.Catalogue // nil if the store did not tell it yet
 	// Tells are the sets of which the store tells changes, whoever makes them, with the fields by which it
 	// names records.
-	Tells map[string][]string
+	Tells   map[string][]string
+	TellsBy string // by what it does
 }
 
 // Folds reports whether related records of the same source are part of the

@@ -40,10 +40,17 @@ type Batch struct {
 	Lost []string
 }
 
+// Telling is what a store tells of changes that anybody makes.
+type Telling struct {
+	// Sets are those whose changes it tells, with the fields that [Event.Key] has of their records.
+	Sets map[string][]string
+	By   string // by what it tells them, in words
+}
+
 // A Watcher is a source whose store can tell which records have changed.
 type Watcher interface {
-	// Watched asks the store of which of its sets it tells, with the fields that [Event.Key] has of their records.
-	Watched(ctx context.Context) (map[string][]string, error)
+	// Watched asks the store of which of its sets it tells.
+	Watched(ctx context.Context) (Telling, error)
 	// Watch calls tell with what has changed from a position on, or from now on if that is "", until ctx or
 	// the connection ends, or tell fails. The first call is at once, with no events where there are none, and
 	// says where it begins. The error is [ErrTooOld] if the store does not know any more what happened since.

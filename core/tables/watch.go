@@ -5,8 +5,9 @@ import (
 	"strings"
 )
 
-// This file writes what makes a database of PostgreSQL tell which of its records change, whoever changes them:
-// triggers that note each statement's rows in a table, of which stores/relational/outbox.go reads.
+// This file writes what makes a database of PostgreSQL tell which of its records change, whoever changes them: a
+// publication for logical replication, which stores/relational/logical reads; or triggers that note each statement's rows in
+// a table, of which stores/relational/outbox.go reads.
 
 // A WatchedSet is a table whose changes are to be noted.
 type WatchedSet struct {
@@ -40,6 +41,40 @@ func Watching(list []WatchedSet, begun bool) *Plan {
 		p.Steps = append(p.Steps, step)
 	}
 	return p
+}
+
+// Publishing returns the steps that have the changes of tables told by logical replication; begun says that those of others are
+// already. What stands behind a table's changed rows, all columns as they were, holds for its partitions, too.
+func Publishing(list []WatchedSet, begun bool) *Plan {
+	p := &Plan{}
+	if !begun {
+		p.Steps = append(p.Steps, Step{What: "what is told by logical replication", Up: []string{publication}, Down: []string{"DROP PUBLICATION osprey_events", slotDropped}})
+	}
+	d := Dialects["postgres"]
+	for _, set := range list {
+		table := d.quote(set.Table)
+		p.Steps = append(p.Steps, Step{What: "the changes of " + set.Table,
+			Up:   []string{"ALTER PUBLICATION osprey_events ADD TABLE " + table, identity(table, "FULL")},
+			Down: []string{identity(table, "DEFAULT"), "ALTER PUBLICATION osprey_events DROP TABLE " + table}})
+	}
+	return p
+}
+
+const publication = `CREATE PUBLICATION osprey_events WITH (publish = 'insert, update, delete, truncate', publish_via_partition_root = true)`
+
+// The service makes the slot when somebody listens.
+const slotDropped = `SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots
+  WHERE slot_name = (SELECT 'osprey_events_' || oid FROM pg_database WHERE datname = current_database())`
+
+// identity says what the log holds of a row as it was, of a table and its partitions.
+func identity(table, what string) string {
+	return `DO $$
+DECLARE t regclass;
+BEGIN
+  FOR t IN SELECT ` + literal(table) + `::regclass UNION SELECT relid FROM pg_partition_tree(` + literal(table) + `) LOOP
+    EXECUTE format('ALTER TABLE %s REPLICA IDENTITY ` + what + `', t);
+  END LOOP;
+END $$`
 }
 
 // The table has a row for each record that has changed, with the transaction that did it; who reads it knows by that

@@ -7,12 +7,14 @@ import (
 	"context"
 	"crypto/rand"
 	"fmt"
+	"net"
 	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -170,6 +172,49 @@ func Write(t *testing.T, dir string, files map[string]string) {
 			t.Fatal(err)
 		}
 	}
+}
+
+// A Cluster is a PostgreSQL server of a test's own, which may be killed and started again.
+type Cluster struct {
+	*demo.Cluster
+	t        testing.TB
+	dir      string
+	port     int
+	settings []string
+}
+
+// NewCluster starts one, with settings such as wal_level=logical.
+func NewCluster(t testing.TB, settings ...string) *Cluster {
+	t.Helper()
+	dir, err := os.MkdirTemp("/var/tmp", "osprey-test-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	if err := os.Chmod(dir, 0o755); err != nil { // which the server's user must reach
+		t.Fatal(err)
+	}
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	l.Close()
+	c := &Cluster{t: t, dir: filepath.Join(dir, "server"), port: l.Addr().(*net.TCPAddr).Port, settings: settings}
+	c.Start()
+	t.Cleanup(func() { c.Stop() })
+	return c
+}
+
+// Start starts the server again. What was killed may hold on to its memory for a moment.
+func (c *Cluster) Start() {
+	c.t.Helper()
+	var err error
+	for until := time.Now().Add(20 * time.Second); time.Now().Before(until); time.Sleep(100 * time.Millisecond) {
+		if c.Cluster, err = demo.StartCluster(context.Background(), c.dir, c.port, c.settings...); err == nil {
+			return
+		}
+	}
+	c.t.Fatal(err)
 }
 
 // Database makes a PostgreSQL database of the test's own, such as for records, and returns its URL.

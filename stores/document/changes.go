@@ -18,9 +18,9 @@ import (
 // which the server goes on.
 
 // Watched implements [store.Watcher]: of a server that has change streams, all collections.
-func (s *Source) Watched(ctx context.Context) (map[string][]string, error) {
+func (s *Source) Watched(ctx context.Context) (told store.Telling, err error) {
 	if !s.transacts.Load() {
-		return nil, nil
+		return told, nil
 	}
 	ctx, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
@@ -28,20 +28,20 @@ func (s *Source) Watched(ctx context.Context) (map[string][]string, error) {
 	var refused mongo.CommandError
 	switch {
 	case errors.As(err, &refused):
-		return nil, nil // it is one that has none, or this user may not
+		return told, nil // it is one that has none, or this user may not
 	case err != nil:
-		return nil, fail(ctx, err)
+		return told, fail(ctx, err)
 	}
 	stream.Close(ctx)
 	names, err := s.db.ListCollectionNames(ctx, bson.D{{Key: "type", Value: "collection"}})
 	if err != nil {
-		return nil, fail(ctx, err)
+		return told, fail(ctx, err)
 	}
 	sets := map[string][]string{}
 	for _, name := range names {
 		sets[name] = []string{"_id"}
 	}
-	return sets, nil
+	return store.Telling{Sets: sets, By: "a change stream"}, nil
 }
 
 // Watch implements [store.Watcher].

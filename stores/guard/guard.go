@@ -50,11 +50,11 @@ func (s *Source) Signal(ctx context.Context, changed func()) error {
 }
 
 // Watched implements [store.Watcher], if the source behind it does.
-func (s *Source) Watched(ctx context.Context) (map[string][]string, error) {
+func (s *Source) Watched(ctx context.Context) (store.Telling, error) {
 	if w, ok := s.Source.(store.Watcher); ok {
 		return w.Watched(ctx)
 	}
-	return nil, nil
+	return store.Telling{}, nil
 }
 
 // Watch implements [store.Watcher], of a source that watches some of its sets.

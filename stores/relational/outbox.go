@@ -24,7 +24,11 @@ import (
 //	position    702:703:701              said of 700 and 702 what is theirs
 //	next        those not visible in 702:703:701: row 2, when 701 has ended, and what came since
 //
-// Nothing is waited for, and nothing is told twice or missed.
+// Nothing is waited for, and nothing is told twice or missed. A server that has crashed may use numbers of transactions again,
+// which were undone before. So a position knows nothing of those behind the last one that has left rows, which is on disk:
+//
+//	snapshot    700:709:   of which 702 was the last with rows
+//	position    700:703:
 
 // eventsSignal is the channel on which the triggers tell that there is something.
 const eventsSignal = "osprey_events"
@@ -84,17 +88,34 @@ func isSnapshot(text string) bool {
 	return true
 }
 
-// Watched implements [store.Watcher].
-func (s *Source) Watched(ctx context.Context) (map[string][]string, error) {
-	if s.config.Kind != Postgres && s.config.Kind != "" {
-		return nil, nil
+// boundsOf returns the least and the greatest number of a snapshot.
+func boundsOf(snapshot string) (least, most uint64) {
+	fmt.Sscanf(snapshot, "%d:%d:", &least, &most)
+	return least, most
+}
+
+// upTo returns a snapshot that knows of no transaction behind last.
+func upTo(snapshot string, last uint64) string {
+	least, most := boundsOf(snapshot)
+	if most <= last+1 {
+		return snapshot
 	}
-	ctx, cancel := context.WithTimeout(ctx, s.timeout)
-	defer cancel()
+	most = last + 1
+	var open []string
+	for _, part := range strings.Split(snapshot[strings.LastIndexByte(snapshot, ':')+1:], ",") {
+		if n, err := strconv.ParseUint(part, 10, 64); err == nil && n < most {
+			open = append(open, part)
+		}
+	}
+	return fmt.Sprintf("%d:%d:%s", min(least, most), most, strings.Join(open, ","))
+}
+
+// noted returns of which tables triggers note the changes, with the columns by which they do.
+func (s *Source) noted(ctx context.Context) (map[string][]string, error) {
 	rows, err := s.db.QueryContext(ctx, `SELECT t.tgtype::int, t.tgargs FROM pg_trigger t JOIN pg_proc p ON p.oid = t.tgfoid JOIN pg_namespace n ON n.oid = p.pronamespace
 		WHERE n.nspname = 'osprey_events' AND p.proname = 'note' AND t.tgenabled IN ('O', 'A')`)
 	if err != nil {
-		return nil, s.fail(ctx, err)
+		return nil, err
 	}
 	defer rows.Close()
 	kinds, keys := map[string]int{}, map[string][]string{}
@@ -102,7 +123,7 @@ func (s *Source) Watched(ctx context.Context) (map[string][]string, error) {
 		var kind int
 		var args []byte
 		if err := rows.Scan(&kind, &args); err != nil {
-			return nil, s.fail(ctx, err)
+			return nil, err
 		}
 		list := strings.Split(strings.TrimSuffix(string(args), "\x00"), "\x00")
 		kinds[list[0]] |= kind
@@ -116,8 +137,8 @@ func (s *Source) Watched(ctx context.Context) (map[string][]string, error) {
 	return keys, rows.Err()
 }
 
-// Watch implements [store.Watcher].
-func (s *Source) Watch(ctx context.Context, after string, tell func(store.Batch) error) error {
+// listen tells what triggers note, from a position on.
+func (s *Source) listen(ctx context.Context, after string, tell func(store.Batch) error) error {
 	cfg, err := pgx.ParseConfig(s.config.URL)
 	if err != nil {
 		return err
@@ -126,7 +147,7 @@ func (s *Source) Watch(ctx context.Context, after string, tell func(store.Batch)
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	var at position
-	err = signal.Listen(ctx, cfg, eventsSignal, func() {
+	read := func() {
 		if ctx.Err() != nil {
 			return
 		}
@@ -135,16 +156,12 @@ func (s *Source) Watch(ctx context.Context, after string, tell func(store.Batch)
 			cancel(err)
 		}
 		after = ""
-	})
+	}
+	// Where nothing changes for long, a position is to be a younger one, too.
+	err = signal.Listen(ctx, cfg, eventsSignal, read, read)
 	if why := context.Cause(ctx); why != nil {
 		return why
 	}
-	return err
-}
-
-// Since implements [store.Watcher].
-func (s *Source) Since(ctx context.Context, after string, tell func(store.Batch) error) error {
-	_, err := s.readEvents(ctx, position{}, after, tell)
 	return err
 }
 
@@ -165,12 +182,14 @@ func (s *Source) readEvents(ctx context.Context, at position, text string, tell 
 		began = false
 	}
 	if began {
-		if err := s.db.QueryRowContext(asking, "SELECT extract(epoch FROM clock_timestamp())::bigint, pg_current_snapshot()::text").Scan(&at.at, &at.since); err != nil {
+		var last uint64
+		if err := s.db.QueryRowContext(asking, "SELECT extract(epoch FROM clock_timestamp())::bigint, pg_current_snapshot()::text, coalesce(max(xid), '0')::text FROM osprey_events.events").Scan(&at.at, &at.since, &last); err != nil {
 			return at, s.fail(ctx, err)
 		}
+		at.since = upTo(at.since, last)
 		return at, tell(store.Batch{At: at.String()})
 	}
-	const query = `SELECT extract(epoch FROM clock_timestamp())::bigint, pg_current_snapshot()::text, coalesce(e.seq, 0), coalesce(e.of_set, ''), coalesce(e.what, ''),
+	const query = `SELECT extract(epoch FROM clock_timestamp())::bigint, pg_current_snapshot()::text, coalesce(max(e.xid) OVER (), '0')::text, coalesce(e.seq, 0), coalesce(e.of_set, ''), coalesce(e.what, ''),
 			coalesce(e.key::text, ''), coalesce(e.before::text, ''), coalesce(to_json(e.fields)::text, '')
 		FROM (SELECT) one LEFT JOIN (SELECT * FROM osprey_events.events
 			WHERE xid >= pg_snapshot_xmin($1::pg_snapshot) AND NOT pg_visible_in_snapshot(xid, $1::pg_snapshot)
@@ -185,9 +204,12 @@ func (s *Source) readEvents(ctx context.Context, at position, text string, tell 
 	for rows.Next() {
 		var e struct{ set, what, key, before, fields string }
 		var seq int64
-		if err := rows.Scan(&now.at, &now.since, &seq, &e.set, &e.what, &e.key, &e.before, &e.fields); err != nil {
+		var last uint64
+		if err := rows.Scan(&now.at, &now.since, &last, &seq, &e.set, &e.what, &e.key, &e.before, &e.fields); err != nil {
 			return at, s.fail(ctx, err)
 		}
+		_, known := boundsOf(at.since)
+		now.since = upTo(now.since, max(last, known-1))
 		if now.at-at.at > int64(keepsEvents/time.Second) {
 			return at, store.ErrTooOld
 		}

@@ -56,7 +56,7 @@ func postgresListen(ctx context.Context, c *Config, heard func()) error {
 		return err
 	}
 	cfg.RuntimeParams["application_name"] = "osprey, listening"
-	return signal.Listen(ctx, cfg, catalogueSignal, heard)
+	return signal.Listen(ctx, cfg, catalogueSignal, heard, nil)
 }
 
 func openPostgres(c *Config) (*sqlx.DB, error) {

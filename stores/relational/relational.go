@@ -28,6 +28,7 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"osprey/core/store"
+	"osprey/stores/relational/logical"
 )
 
 // Kinds returns the kinds of databases that there are.
@@ -67,8 +68,10 @@ type Source struct {
 	// writer is the pool of sessions where it is another one than that of reads.
 	writer     *sqlx.DB
 	openWriter sync.Once
-	quiet      atomic.Bool // the server does not say what it adds and removes
-	signals    atomic.Bool // it tells when its tables change
+	quiet      atomic.Bool  // the server does not say what it adds and removes
+	signals    atomic.Bool  // it tells when its tables change
+	triggers   atomic.Bool  // it tells which records change by triggers, and not by log
+	log        *logical.Log // of PostgreSQL
 }
 
 // Open makes a source. It does not connect: a database that is down is told by
@@ -99,6 +102,9 @@ func Open(c Config) (*Source, error) {
 	// requests.
 	s.db.SetMaxOpenConns(c.Pool + 1)
 	s.db.SetMaxIdleConns(c.Pool)
+	if kind == databases[Postgres] {
+		s.log = logical.New(c.URL, s.db, c.Timeout)
+	}
 	return s, nil
 }
 
@@ -188,7 +194,9 @@ func (s *Source) Signal(ctx context.Context, changed func()) error {
 
 // Close closes the pools.
 func (s *Source) Close() error {
-	s.openWriter.Do(func() {})
+	if s.openWriter.Do(func() {}); s.log != nil {
+		s.log.Close()
+	}
 	if s.writer != nil {
 		return errors.Join(s.db.Close(), s.writer.Close())
 	}

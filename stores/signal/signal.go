@@ -9,14 +9,14 @@ import (
 )
 
 const (
-	quiet    = 30 * time.Second // after which the connection is asked whether it lives
-	patience = 10 * time.Second
+	asksAfter = 30 * time.Second // after which the connection is asked whether it lives
+	patience  = 10 * time.Second
 )
 
 // Listen calls heard whenever something is told on a channel, and once when it begins to listen,
 // since something may have been missed before; until ctx ends or the connection does. A connection
-// that is dead without a word is found by a question now and then.
-func Listen(ctx context.Context, config *pgx.ConnConfig, channel string, heard func()) error {
+// that is dead without a word is found by a question now and then, after which quiet is called, if it is given.
+func Listen(ctx context.Context, config *pgx.ConnConfig, channel string, heard, quiet func()) error {
 	conn, err := pgx.ConnectConfig(ctx, config)
 	if err != nil {
 		return err
@@ -31,7 +31,7 @@ func Listen(ctx context.Context, config *pgx.ConnConfig, channel string, heard f
 	}
 	heard()
 	for {
-		waiting, cancel := context.WithTimeout(ctx, quiet)
+		waiting, cancel := context.WithTimeout(ctx, asksAfter)
 		_, err := conn.WaitForNotification(waiting)
 		late := waiting.Err() != nil && ctx.Err() == nil
 		cancel()
@@ -47,6 +47,9 @@ func Listen(ctx context.Context, config *pgx.ConnConfig, channel string, heard f
 		cancel()
 		if err != nil {
 			return err
+		}
+		if quiet != nil {
+			quiet()
 		}
 	}
 }
