@@ -238,37 +238,72 @@ func byHand(b *testing.B) string {
 	return s.Listener.Addr().String()
 }
 
-// BenchmarkBurst has ten thousand records change in one statement, of which one hears.
+// BenchmarkBurst has ten thousand records change in one statement, of which some hear, who ask the same; beside what one
+// would write by hand.
 func BenchmarkBurst(b *testing.B) {
-	base, p := harbourProject(b)
-	_ = base
-	r, release := p.Hold()
-	defer release()
-	stream, no := r.Subscribe(context.Background(), &project.Request{Query: "subscription { movements { what now { id craft { name } } } }"}, "")
-	if no != nil {
-		b.Fatal(no.Faults)
-	}
-	defer stream.Close()
-	db, err := pgx.Connect(context.Background(), demotest.Harbour().RegistryURL)
+	_, p := harbourProject(b)
+	server := httptest.NewServer(service.New(service.Config{Project: p, Log: slog.New(slog.DiscardHandler)}))
+	defer server.Close()
+	hand := byHand(b)
+	ctx := context.Background()
+	db, err := pgx.Connect(ctx, demotest.Harbour().RegistryURL)
 	if err != nil {
 		b.Fatal(err)
 	}
-	defer db.Close(context.Background())
-	statements := demotest.Statements(b)
-	from, n, told := statements(), 0, 0
-	for b.Loop() {
-		var changed int
-		if err := db.QueryRow(context.Background(), "WITH c AS (UPDATE port_calls SET cargo_t = coalesce(cargo_t, 0) + 1 RETURNING 1) SELECT count(*) FROM c").Scan(&changed); err != nil {
-			b.Fatal(err)
-		}
-		for range changed {
-			if _, end, err := stream.Next(context.Background()); end != nil || err != nil {
-				b.Fatal(end, err)
-			}
-			told++
-		}
-		n++
+	defer db.Close(ctx)
+	const burst = 10_000
+	if _, err := db.Exec(ctx, `INSERT INTO port_calls SELECT r.* FROM generate_series(1, $1 - (SELECT count(*) FROM port_calls)) n, port_calls p,
+		jsonb_populate_record(p, jsonb_build_object('id', 1000000 + n)) r WHERE p.id = 200`, burst); err != nil {
+		b.Fatal(err)
 	}
-	b.ReportMetric(float64(told)/float64(n), "events/op")
-	b.ReportMetric(float64(statements()-from-n)/float64(n), "statements/op")
+	defer db.Exec(ctx, "DELETE FROM port_calls WHERE id > 1000000")
+	for _, listeners := range []int{1, 10} {
+		for name, base := range map[string]string{"osprey": server.URL, "by hand": "http://" + hand} {
+			b.Run(fmt.Sprintf("%d who hear/%s", listeners, name), func(b *testing.B) {
+				heard := make(chan struct{}, burst*listeners)
+				listening, stop := context.WithCancel(ctx)
+				defer stop()
+				for range listeners {
+					hear(b, listening, base, "subscription { movements { what now { id craft { name operator { name } } } } }", heard)
+				}
+				statements := demotest.Statements(b)
+				from, n := statements(), 0
+				for b.Loop() {
+					if _, err := db.Exec(ctx, "UPDATE port_calls SET cargo_t = coalesce(cargo_t, 0) + 1"); err != nil {
+						b.Fatal(err)
+					}
+					for range burst * listeners {
+						select {
+						case <-heard:
+						case <-time.After(30 * time.Second):
+							b.Fatal("somebody has not heard of all")
+						}
+					}
+					n++
+				}
+				b.ReportMetric(float64(statements()-from-n)/float64(n), "statements/op")
+			})
+		}
+	}
+}
+
+// hear tells of each event of a subscription that it hears.
+func hear(b *testing.B, ctx context.Context, base, query string, heard chan<- struct{}) {
+	b.Helper()
+	body, _ := json.Marshal(map[string]string{"query": query})
+	req, _ := http.NewRequestWithContext(ctx, http.MethodPost, base+"/graphql", bytes.NewReader(body))
+	req.Header.Set("Content-Type", "application/json")
+	req.Header.Set("Accept", "text/event-stream")
+	res, err := http.DefaultClient.Do(req)
+	if err != nil || res.StatusCode != http.StatusOK {
+		b.Fatal(res, err)
+	}
+	go func() {
+		defer res.Body.Close()
+		for s := bufio.NewScanner(res.Body); s.Scan(); {
+			if strings.HasPrefix(s.Text(), "data: ") {
+				heard <- struct{}{}
+			}
+		}
+	}()
 }
