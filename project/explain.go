@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"osprey/core/binding"
 	"osprey/core/plan"
 	"osprey/core/store"
 )
@@ -96,7 +97,7 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 	limits := r.allowed(q.who())
 	e := &Explanation{Operation: p.Name, Requests: p.Requests(), Limit: int(limits.StoreRequests), Waves: []WaveOut{}, Cost: p.Cost(vars, int64(limits.Page)), CostLimit: int64(limits.Cost)}
 	if p.Watch != nil {
-		e.Told = r.toldOf(p.Watch)
+		e.Told = r.toldOf(p.Watch.Tells, p.Watch.Source, p.Watch.Set)
 	}
 	for _, f := range p.Fetches {
 		if f.Given() {
@@ -138,17 +139,17 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 }
 
 // toldOf says what a subscription is told of, and how late.
-func (r *Revision) toldOf(w *plan.Watch) string {
+func (r *Revision) toldOf(w *binding.Watch, name, set string) string {
 	var on []string
-	for _, what := range w.Tells.On {
+	for _, what := range w.On {
 		on = append(on, string(what))
 	}
-	text := fmt.Sprintf("%s of %s in %s, ", strings.Join(on, ", "), w.Set, w.Source)
-	source := r.Bound.Sources[w.Source]
-	switch look := r.Bound.Looks(w.Source, w.Set); {
+	text := fmt.Sprintf("%s of %s in %s, ", strings.Join(on, ", "), set, name)
+	source := r.Bound.Sources[name]
+	switch look := r.Bound.Looks(name, set); {
 	case source.Catalogue == nil:
 		return text + "if the source is there"
-	case source.Tells[w.Set] != nil:
+	case source.Tells[set] != nil:
 		return text + "at once, whoever makes the change, by " + source.TellsBy
 	case look != nil && look.Grows != nil:
 		return text + fmt.Sprintf("by looking every %s at those whose %s has grown", look.Every, look.Grows.Path)
@@ -156,6 +157,18 @@ func (r *Revision) toldOf(w *plan.Watch) string {
 		return text + fmt.Sprintf("by looking at all of them every %s", look.Every)
 	}
 	return text + "if this service makes the change: nobody tells of others"
+}
+
+// Told says of each field that watches what it is told of, and how late, as "Subscription.arrivals is told: …".
+func (r *Revision) Told() (list []string) {
+	if s := r.Bound.Schema.Subscription; s != nil {
+		for _, f := range s.Fields {
+			if root := r.Bound.Root(f); root != nil && root.Watch != nil {
+				list = append(list, f.Coordinate()+" is told: "+r.toldOf(root.Watch, root.Target.Source.Name, root.Target.Set))
+			}
+		}
+	}
+	return list
 }
 
 // locks says what a request of a transaction locks.

@@ -50,22 +50,25 @@ func check(ctx context.Context, c *cli.Command) error {
 	if format != "text" && format != "json" {
 		return wrongUse("--format is text or json, found %q", format)
 	}
-	findings, down, err := findProblems(ctx, c, dir)
+	f, err := findProblems(ctx, c, dir)
 	if err != nil {
 		return err
 	}
 	if format == "json" {
-		if err := printFindingsJSON(c.Root().Writer, findings); err != nil {
+		if err := printFindingsJSON(c.Root().Writer, f.findings); err != nil {
 			return err
 		}
 	} else {
-		printFindings(c.Root().Writer, findings)
-		fmt.Fprintln(c.Root().Writer, summary(findings, down))
+		printFindings(c.Root().Writer, f.findings)
+		for _, line := range f.told {
+			fmt.Fprintln(c.Root().Writer, line)
+		}
+		fmt.Fprintln(c.Root().Writer, summary(f.findings, f.down))
 	}
 	switch {
-	case findings.Failed():
+	case f.findings.Failed():
 		return &coded{exitNo, errTold}
-	case len(down) > 0:
+	case len(f.down) > 0:
 		return &coded{exitUnreachable, errTold}
 	}
 	return nil
@@ -82,9 +85,15 @@ func oneFolder(c *cli.Command) (string, error) {
 	return "", wrongUse("expected one folder, found %d arguments", c.Args().Len())
 }
 
-// findProblems loads the project and lists what it found, and the sources that did not
-// answer.
-func findProblems(ctx context.Context, c *cli.Command, dir string) (findings project.Findings, down []string, err error) {
+// found is what is found of a project.
+type found struct {
+	findings project.Findings
+	down     []string // the sources that did not answer
+	told     []string // what fields that watch rely on
+}
+
+// findProblems loads the project and lists what is found.
+func findProblems(ctx context.Context, c *cli.Command, dir string) (*found, error) {
 	if c.Bool("fix") {
 		fixed, err := project.Fix(dir, c.String("operations"))
 		for _, f := range fixed {
@@ -96,7 +105,7 @@ func findProblems(ctx context.Context, c *cli.Command, dir string) (findings pro
 			}
 		}
 		if err != nil {
-			return nil, nil, err
+			return nil, err
 		}
 	}
 	operations := c.String("operations")
@@ -105,36 +114,37 @@ func findProblems(ctx context.Context, c *cli.Command, dir string) (findings pro
 			continue // a folder that is no project is told as that
 		}
 		if _, err := os.Stat(path); err != nil {
-			return nil, nil, wrongUse("%s", inWords(err))
+			return nil, wrongUse("%s", inWords(err))
 		}
 	}
 	if c.Bool("types-only") {
 		findings, err := project.CheckTypes(dir, operations)
-		return findings, nil, err
+		return &found{findings: findings}, err
 	}
 	p, findings, err := project.OpenWith(ctx, dir, slog.New(slog.DiscardHandler), &project.Additions{Waiting: waiting(c)})
 	if p == nil {
-		var found project.Findings
-		if errors.As(err, &found) {
-			return findings, nil, nil
+		if errors.As(err, new(project.Findings)) {
+			return &found{findings: findings}, nil
 		}
-		return nil, nil, err
+		return nil, err
 	}
 	defer p.Close()
 	if operations != "" {
 		more, err := p.Revision().CheckOperations(operations)
 		if err != nil {
-			return nil, nil, err
+			return nil, err
 		}
 		findings = append(findings, more...)
 	}
+	out := &found{told: p.Revision().Told()}
 	for name, s := range p.Sources {
 		if s.Unknown() != nil && !s.Elsewhere() {
-			down = append(down, name)
+			out.down = append(out.down, name)
 		}
 	}
 	more, unreached := p.Probe(ctx)
-	return append(findings, more...), append(down, unreached...), nil
+	out.findings, out.down = append(findings, more...), append(out.down, unreached...)
+	return out, nil
 }
 
 func summary(f project.Findings, down []string) string {

@@ -40,6 +40,7 @@ func TestWatchWays(t *testing.T) {
 	if n := count("pg_replication_slots"); n != 2 {
 		t.Errorf("there are %d slots", n)
 	}
+	run(0, "Subscription.added is told: ADDED of boats in db, at once, whoever makes the change, by logical replication\n", "check", dir)
 	run(0, "already, by replication", "tables", "watch", "--project", dir, "db", "Boat")
 	run(1, "tells changes by replication already; osprey tables undo db takes that back", "tables", "watch", "--project", dir, "--by", "triggers", "db", "Hand")
 	run(0, "the changes of hands", "tables", "watch", "--project", dir, "db", "Hand")
