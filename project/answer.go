@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"slices"
 	"strconv"
+	"time"
 
 	"osprey/core/execute"
 	"osprey/core/language"
@@ -168,6 +169,7 @@ func (f *Fault) json() faultJSON {
 
 // RequestJSON is a store request as extensions.calls tells it.
 type RequestJSON struct {
+	ID       int     `json:"id"` // in the plan
 	Wave     int     `json:"wave"`
 	Source   string  `json:"source"`
 	Asks     string  `json:"asks"`
@@ -175,9 +177,12 @@ type RequestJSON struct {
 	Keys     int     `json:"keys"`
 	Calls    int     `json:"calls,omitempty"` // of a function; Records is then what it gave
 	Records  int     `json:"records"`
+	At       float64 `json:"at"` // milliseconds since the first could be made
 	Millis   float64 `json:"ms"`
 	Failed   bool    `json:"failed,omitempty"`
 }
+
+func millis(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
 
 // RequestsJSON returns the store requests in the order of their waves.
 func (a *Answer) RequestsJSON() []RequestJSON { return requestsJSON(a.Requests) }
@@ -185,8 +190,8 @@ func (a *Answer) RequestsJSON() []RequestJSON { return requestsJSON(a.Requests) 
 func requestsJSON(made []execute.StoreRequest) []RequestJSON {
 	list := []RequestJSON{}
 	for _, c := range made {
-		list = append(list, RequestJSON{c.Wave, c.Source, c.Asks, c.RoundTrips, c.Keys, c.Calls, c.Records,
-			float64(c.Time.Microseconds()) / 1000, c.Err != nil})
+		list = append(list, RequestJSON{c.ID, c.Wave, c.Source, c.Asks, c.RoundTrips, c.Keys, c.Calls, c.Records,
+			millis(c.At), millis(c.Time), c.Err != nil})
 	}
 	return list
 }

@@ -2,11 +2,14 @@ package service
 
 import (
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"unicode/utf8"
 
 	"osprey/core/assist"
 	"osprey/core/language"
+	"osprey/core/mend"
+	"osprey/project"
 )
 
 // A draft is an operation that is being written. Places are counted in Unicode
@@ -57,11 +60,17 @@ func (s *Service) problems(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
+	type edit struct {
+		From int    `json:"from"`
+		To   int    `json:"to"`
+		With string `json:"with"`
+	}
 	type place struct {
 		Message string `json:"message"`
 		Fix     string `json:"fix,omitempty"`
 		Line    int    `json:"line"`
 		Column  int    `json:"column"`
+		Mends   []edit `json:"mends,omitempty"` // what it says to do, each by itself
 	}
 	src := language.NewSource("", d.Query)
 	list := []place{}
@@ -71,7 +80,11 @@ func (s *Service) problems(w http.ResponseWriter, r *http.Request) {
 	}
 	for _, p := range problems {
 		at := src.Position(p.Pos)
-		list = append(list, place{p.Msg, p.Fix, at.Line, at.Column})
+		own := place{Message: p.Msg, Fix: p.Fix, Line: at.Line, Column: at.Column}
+		for _, c := range mend.Of(d.Query, src.Offset(p.Pos), p) {
+			own.Mends = append(own.Mends, edit{utf8.RuneCountInString(d.Query[:c.From]), utf8.RuneCountInString(d.Query[:c.To]), c.With})
+		}
+		list = append(list, own)
 	}
 	answer(w, map[string]any{"problems": list})
 }
@@ -104,8 +117,26 @@ func (s *Service) meaning(w http.ResponseWriter, r *http.Request) {
 	if m.Defined >= 0 {
 		defined = utf8.RuneCountInString(d.Query[:m.Defined])
 	}
+	revision, release := s.Project.Hold()
+	defer release()
 	answer(w, map[string]any{
-		"from": utf8.RuneCountInString(d.Query[:m.From]), "to": utf8.RuneCountInString(d.Query[:m.To]),
+		"where": revision.Where(whoOf(r), m.Coordinate, s.tellsStatements(r)),
+		"from":  utf8.RuneCountInString(d.Query[:m.From]), "to": utf8.RuneCountInString(d.Query[:m.To]),
 		"title": m.Title, "text": m.Text, "coordinate": m.Coordinate, "defined": defined,
 	})
+}
+
+// tidy formats a draft.
+func (s *Service) tidy(w http.ResponseWriter, r *http.Request) {
+	d, _, ok := s.readDraft(w, r)
+	if !ok {
+		return
+	}
+	text, findings := project.Tidy("", d.Query)
+	if findings.Failed() {
+		at := findings[0].At
+		problem(w, http.StatusUnprocessableEntity, fmt.Sprintf("line %d, column %d: %s", at.Line, at.Column, findings[0].Msg), "mend it first: "+findings[0].Fix)
+		return
+	}
+	answer(w, map[string]any{"text": text})
 }

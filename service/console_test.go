@@ -13,7 +13,7 @@ func TestConsoleRoles(t *testing.T) {
 	demotest.Setenv(t)
 	base := serveHarbour(t)
 	for _, call := range []struct{ method, path string }{
-		{http.MethodGet, "/api/v1/status"}, {http.MethodPost, "/api/v1/plans"}, {http.MethodGet, "/api/v1/operations"}, {http.MethodPost, "/api/v1/problems"},
+		{http.MethodGet, "/api/v1/status"}, {http.MethodPost, "/api/v1/plans"}, {http.MethodGet, "/api/v1/operations"}, {http.MethodGet, "/api/v1/types"}, {http.MethodPost, "/api/v1/tidy"}, {http.MethodPost, "/api/v1/problems"},
 		{http.MethodPost, "/api/v1/completions"}, {http.MethodPost, "/api/v1/meaning"}, {http.MethodPost, "/api/v1/snippets"}, {http.MethodGet, "/api/v1/openapi.json"}, {http.MethodGet, "/api/v1/revisions"},
 	} {
 		body := object{"query": "{ quays { name } }", "at": 3}

@@ -21,6 +21,7 @@ import (
 	"golang.org/x/time/rate"
 
 	"osprey/access"
+	"osprey/core/assist"
 	"osprey/project"
 	"osprey/publishing"
 	"osprey/records"
@@ -86,7 +87,9 @@ func New(c Config) *Service {
 			r.Use(s.consoles)
 			r.Get("/api/v1/status", s.status)
 			r.Post("/api/v1/plans", s.plans)
+			r.Get("/api/v1/types", s.types)
 			r.Get("/api/v1/operations", s.operations)
+			r.Post("/api/v1/tidy", s.tidy)
 			r.Post("/api/v1/snippets", s.snippets)
 			r.Post("/api/v1/problems", s.problems)
 			r.Post("/api/v1/completions", s.completions)
@@ -185,8 +188,14 @@ func (s *Service) operations(w http.ResponseWriter, r *http.Request) {
 		}
 		list = append(list, saved{op.Name, op.Text, project.HashOf(op.Text)})
 	}
-	text, _ := json.Marshal(map[string]any{"operations": list})
-	write(w, http.StatusOK, "application/json; charset=utf-8", text)
+	answer(w, map[string]any{"operations": list, "first": assist.First(revision.SchemaFor(whoOf(r)))})
+}
+
+// types tells what the schema has, as it is for the caller, where it comes from, and which saved operations use it.
+func (s *Service) types(w http.ResponseWriter, r *http.Request) {
+	revision, release := s.Project.Hold()
+	defer release()
+	answer(w, map[string]any{"types": revision.Reference(whoOf(r), s.tellsStatements(r)), "uses": revision.SavedUses(r.Context(), whoOf(r))})
 }
 
 func write(w http.ResponseWriter, status int, contentType string, body []byte) {

@@ -83,7 +83,9 @@ type Boat @stored(in: "db", as: "boats", key: "id") { id: ID! }`, n%2)
 						}
 						break
 					}
-					var told struct{ Data struct{ Added struct{ ID string } } }
+					var told struct {
+						Data struct{ Added struct{ ID string } }
+					}
 					if err := json.Unmarshal(m.Data, &told); err != nil || told.Data.Added.ID == "" {
 						t.Errorf("told is %s", m.Data)
 					}

@@ -21,6 +21,30 @@ input Filter { side: Side names: [String!] inner: Filter }
 type Mutation { moor(imo: ID!): Craft }
 `
 
+// TestFirst makes an operation to begin with, that is sound, of schemas of several shapes.
+func TestFirst(t *testing.T) {
+	for types, want := range map[string]string{
+		port: "query First {\n  fleet {\n    name\n    operator {\n      name\n    }\n  }\n}\n",
+		"type Query { a(of: Int!): Int b: Int c: Int }":                                                                    "query First {\n  b\n}\n",
+		"type Query { a: A list(limit: Int = 3, of: Int): [A!] } type A { b: B } type B { c: C id: ID } type C { id: ID }": "query First {\n  list(limit: 5) {\n    b {\n      id\n    }\n  }\n}\n",
+		"type Query { a: A } type A { a: A b(c: Int!): Int }":                                                              "",
+		"type Query { old: Int @deprecated u: [U] } union U = A | B type A { x: Int } type B { y: Int }":                   "query First {\n  u {\n    __typename\n  }\n}\n",
+		"type Query { one: Int many: [A!]! } type A { a: Int b: Int c: Int d: Int e: Int f: Int }":                         "query First {\n  many {\n    a\n    b\n    c\n    d\n    e\n  }\n}\n",
+	} {
+		s, problems := schema.Build(schema.Text{Body: types})
+		if problems.Failed() {
+			t.Fatal(problems)
+		}
+		got := assist.First(s)
+		if got != want {
+			t.Errorf("of %.60s it is\n%s", types, got)
+		}
+		if found, _ := assist.Problems(t.Context(), s, language.NewSource("", got)); got != "" && len(found) > 0 {
+			t.Errorf("of %.60s it is wrong: %v", types, found)
+		}
+	}
+}
+
 func testSchema(t testing.TB) *schema.Schema {
 	t.Helper()
 	s, problems := schema.Build(schema.Text{Body: port})

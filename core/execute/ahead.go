@@ -76,7 +76,8 @@ func (r *run) ahead(ctx context.Context, session store.Session, write, f *plan.F
 			return failed
 		}
 		made := &r.made[one.ID]
-		*made = StoreRequest{Wave: one.Wave, Source: one.Source, Asks: one.Asks, Time: got.time, Err: got.err, RoundTrips: before[i] + 1}
+		*made = requestOf(one, 0)
+		made.At, made.Time, made.Err, made.RoundTrips = got.at, got.time, got.err, before[i]+1
 		if got.err != nil {
 			return got.err
 		}

@@ -84,17 +84,19 @@ func (r *Result) Free() {
 
 // A StoreRequest is one that was made.
 type StoreRequest struct {
+	ID         int // of the plan's fetch
 	Wave       int
 	Source     string
 	Asks       string
-	RoundTrips int // more than one where a store takes one key at a time
-	Keys       int // distinct keys that went in
-	Calls      int // of a function: how many different ones
-	Records    int // records that came back
-	Time       time.Duration
-	Err        error // what the log should say; nil if all went well
-	Failed     int   // calls of a function that failed, though the others did not
-	Why        error // of the first of them
+	RoundTrips int           // more than one where a store takes one key at a time
+	Keys       int           // distinct keys that went in
+	Calls      int           // of a function: how many different ones
+	Records    int           // records that came back
+	At         time.Duration // since the run began
+	Time       time.Duration // it took
+	Err        error         // what the log should say; nil if all went well
+	Failed     int           // calls of a function that failed, though the others did not
+	Why        error         // of the first of them
 }
 
 // Run runs a plan. The variables are coerced and are those that the plan's
@@ -313,7 +315,7 @@ func (r *run) startable(ctx context.Context) []*plan.Fetch {
 				r.fetched[f.ID] = fetched{err: f.Err, idle: idle(f, inputs)}
 			default:
 				made := &r.made[f.ID]
-				*made = StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}
+				*made = requestOf(f, keys)
 				if f.Reads[0].Call != nil {
 					made.Keys, made.Calls = 0, keys
 				}
@@ -330,6 +332,11 @@ func (r *run) startable(ctx context.Context) []*plan.Fetch {
 		}
 	}
 	return r.next
+}
+
+// requestOf returns what is known of a request before it is made.
+func requestOf(f *plan.Fetch, keys int) StoreRequest {
+	return StoreRequest{ID: f.ID, Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}
 }
 
 // refuse forgets requests that are not made.
@@ -367,6 +374,7 @@ type finished struct {
 	fetch  *plan.Fetch
 	answer *store.Answer
 	err    error
+	at     time.Duration // since the run began
 	time   time.Duration
 }
 
@@ -378,7 +386,7 @@ func (r *run) finish(got finished) {
 	if got.err != nil {
 		r.fetched[id].idle = idle(got.fetch, r.inputs[id])
 	}
-	made.Time, made.Err = got.time, got.err
+	made.At, made.Time, made.Err = got.at, got.time, got.err
 	told := made.RoundTrips
 	if got.answer == nil {
 		made.RoundTrips = 1
@@ -418,7 +426,7 @@ func (r *run) askOf(ctx context.Context, f *plan.Fetch, run func() (*store.Answe
 	got.fetch = f
 	defer func() {
 		if r.opts.Now != nil {
-			got.time = r.opts.Now().Sub(start)
+			got.at, got.time = start.Sub(r.now), r.opts.Now().Sub(start)
 		}
 		if p := recover(); p != nil {
 			got.answer, got.err = nil, fmt.Errorf("panic: %v", p)

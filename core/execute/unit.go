@@ -76,7 +76,9 @@ func (r *run) attempt(ctx context.Context, units []*plan.Unit) (conflict bool, e
 	first := r.plan.Fetches[units[0].Write]
 	session, err := units[0].Writing.Begin(ctx, r.opts.Caller)
 	if err != nil {
-		r.made[first.ID] = StoreRequest{Wave: first.Wave, Source: first.Source, Asks: first.Asks, Keys: keysOf(first, r.inputs[first.ID][0].Rows), RoundTrips: 1, Err: err}
+		made := &r.made[first.ID]
+		*made = requestOf(first, keysOf(first, r.inputs[first.ID][0].Rows))
+		made.RoundTrips, made.Err = 1, err
 		return false, r.undo(units, units[0], err)
 	}
 	defer func() {
@@ -269,7 +271,7 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 			return nil
 		}
 		r.inputs[f.ID] = inputs
-		*made = StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keys}
+		*made = requestOf(f, keys)
 		if f.Reads[0].Call != nil {
 			made.Keys, made.Calls = 0, keys
 		}
@@ -285,7 +287,7 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 				return nil
 			}
 		}
-		*made = StoreRequest{Wave: f.Wave, Source: f.Source, Asks: f.Asks, Keys: keysOf(f, r.inputs[f.ID][0].Rows)}
+		*made = requestOf(f, keysOf(f, r.inputs[f.ID][0].Rows))
 	}
 	if !r.countRequests(1) {
 		return r.stopping()
@@ -296,7 +298,7 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 		}
 		return session.Run(ctx, f.Request, r.opts.Caller, r.inputs[f.ID])
 	})
-	made.Time, made.Err, made.RoundTrips = got.time, got.err, before+1
+	made.At, made.Time, made.Err, made.RoundTrips = got.at, got.time, got.err, before+1
 	if got.err != nil {
 		return got.err
 	}
