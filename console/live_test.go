@@ -35,7 +35,7 @@ func TestFollow(t *testing.T) {
 	write(t, ctx, `subscription { movements { what changed now { id craft { inspections(limit: 1) { outcome `)
 	do(t, ctx, until(`document.querySelector('`+run+`').textContent.includes('Follow')`), chromedp.Click(run), chromedp.WaitVisible(`[data-test=events]`), chromedp.Sleep(1e9))
 	move(100)
-	do(t, ctx, shown(1), chromedp.WaitVisible(summary))
+	do(t, ctx, shown(1), until(`document.querySelector('`+summary+`').textContent.startsWith('asked')`), until(`document.querySelector('[data-test=answer]').textContent.includes('cargoT')`))
 	if got := text(t, ctx, summary); got != "asked 2 store requests in 2 waves" {
 		t.Errorf("the strip says %q", got)
 	}

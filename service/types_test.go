@@ -38,7 +38,7 @@ func TestTypes(t *testing.T) {
 		for _, f := range own.Fields {
 			if f.From != nil {
 				where[own.Name+"."+f.Name] = strings.TrimPrefix(f.Source+" · "+f.Where, " · ")
-			} else if own.Kind == "OBJECT" {
+			} else if own.Kind == "OBJECT" && own.Source != "" {
 				unknown = append(unknown, own.Name+"."+f.Name)
 			}
 		}
@@ -57,10 +57,8 @@ func TestTypes(t *testing.T) {
 	if got.Types[0].Root != "query" || got.Types[0].Name != "Query" || kinds["Craft"].Kind != "INTERFACE" || kinds["Craft"].Source != "registry" || !slices.Contains(kinds["Craft"].Members, "Tanker") || !slices.Equal(kinds["Tanker"].Implements[:1], []string{"Craft"}) {
 		t.Errorf("the kinds are told as %+v", kinds["Craft"])
 	}
-	for _, name := range unknown {
-		if !strings.HasSuffix(name, ".edges") && !strings.HasSuffix(name, ".node") && !strings.HasSuffix(name, ".pageInfo") && !strings.HasSuffix(name, ".cursor") && !strings.HasPrefix(name, "PageInfo.") {
-			t.Errorf("it is not told where %s comes from", name)
-		}
+	if len(unknown) > 0 {
+		t.Errorf("it is not told where %v come from", unknown)
 	}
 	if !slices.Contains(got.Uses["PortCall.arrivedAt"], "Board") || len(got.Uses["Mutation.arrive"]) != 1 {
 		t.Errorf("it is used by %v", got.Uses["PortCall.arrivedAt"])

@@ -1,14 +1,26 @@
 <script setup lang="ts">
-import { mdiThemeLightDark } from '@mdi/js'
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { mdiMagnify, mdiThemeLightDark } from '@mdi/js'
+import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref } from 'vue'
+import { useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
+import { act } from './actions'
 import { follow, readiness, type Now } from './client'
-import KeyDialog from './components/KeyDialog.vue'
+import { pages } from './router'
+import { knowSources } from './sources'
+import { useTypes } from './stores/types'
 import { keepTheme } from './theme'
 
+const KeyDialog = defineAsyncComponent(() => import('./components/KeyDialog.vue'))
+const CommandPalette = defineAsyncComponent(() => import('./components/CommandPalette.vue'))
+const KeyList = defineAsyncComponent(() => import('./components/KeyList.vue'))
+
 const theme = useTheme()
+const router = useRouter()
+const types = useTypes()
 const state = ref<{ ok: boolean; text: string }>()
 const now = ref<Now>()
+const palette = ref(false)
+const keys = ref(false)
 let timer = 0
 let stop = () => {}
 
@@ -32,6 +44,7 @@ function otherTheme() {
 async function look() {
   try {
     const r = await readiness()
+    knowSources(Object.keys(r.sources))
     const down = Object.entries(r.sources).filter(([, s]) => !s.ready).map(([name, s]) => `${name} ${s.problem ?? 'does not answer'}`)
     state.value = { ok: r.ready, text: r.ready ? 'all sources answer' : down.join('; ') }
   } catch {
@@ -39,36 +52,61 @@ async function look() {
   }
 }
 
+function pressed(event: KeyboardEvent) {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
+    event.preventDefault()
+    palette.value = true
+    return
+  }
+  const target = event.target as HTMLElement
+  const writes = target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)
+  if (event.key === '?' && !writes) keys.value = true
+}
+
+/** Does what was chosen in the palette: an action of the console, or one of the Ask page, which is opened for it. */
+async function chosen(name: string) {
+  palette.value = false
+  if (name === 'theme') otherTheme()
+  else if (name === 'keys') keys.value = true
+  else {
+    await router.push('/')
+    window.setTimeout(() => act(name))
+  }
+}
+
 onMounted(() => {
   void look()
   timer = window.setInterval(look, 15_000)
+  window.addEventListener('keydown', pressed)
   stop = follow((told) => {
     if (now.value && told.serial !== now.value.serial) void look()
     now.value = told
+    types.served(told.serial)
   })
 })
 onBeforeUnmount(() => {
   window.clearInterval(timer)
+  window.removeEventListener('keydown', pressed)
   stop()
 })
 </script>
 
 <template>
   <v-app>
-    <v-app-bar density="compact" flat border :height="44">
-      <img src="/osprey.svg" alt="" class="logo" />
-      <span class="product">Osprey</span>
-      <nav class="pages">
-        <router-link to="/" class="page" exact-active-class="here">Ask</router-link>
-        <router-link to="/help" class="page" active-class="here" data-test="help">Help</router-link>
-      </nav>
-      <v-spacer />
-      <span v-if="revision" class="state" :title="about" data-test="revision">revision {{ revision.number }}</span>
-      <span v-if="state" class="state" data-test="state"><span class="dot" :class="{ ok: state.ok }" />{{ state.text }}</span>
-      <KeyDialog />
-      <v-btn :icon="mdiThemeLightDark" size="small" aria-label="Light or dark" title="Light or dark" data-test="theme" @click="otherTheme" />
-    </v-app-bar>
-    <v-main class="main">
+    <div class="frame">
+      <header class="top">
+        <img src="/osprey.svg" alt="" class="logo" />
+        <span class="product">Osprey</span>
+        <nav class="pages" aria-label="Console">
+          <router-link v-for="p in pages" :key="p.name" :to="p.to" class="to" :active-class="p.to === '/' ? '' : 'here'" exact-active-class="here" :data-test="p.name">{{ p.title }}</router-link>
+        </nav>
+        <span class="space" />
+        <span v-if="revision" class="state" :title="about" data-test="revision">revision {{ revision.number }}</span>
+        <span v-if="state" class="state" :title="state.text" data-test="state"><span class="dot" :class="{ ok: state.ok }" /><span class="state-text">{{ state.text }}</span></span>
+        <button type="button" class="find" title="Go anywhere, do anything (Ctrl-K or Cmd-K)" data-test="palette" @click="palette = true"><v-icon :icon="mdiMagnify" size="16" /><span>Go to</span><kbd>Ctrl K</kbd></button>
+        <KeyDialog />
+        <v-btn :icon="mdiThemeLightDark" size="small" aria-label="Light or dark" title="Light or dark" data-test="theme" @click="otherTheme" />
+      </header>
       <div v-if="trouble" class="trouble" role="alert" data-test="trouble">
         <b>Not served yet.</b>
         <code v-if="trouble.place">{{ trouble.place }}</code>
@@ -76,21 +114,33 @@ onBeforeUnmount(() => {
         <span v-if="trouble.more" class="more">and {{ trouble.more }} more</span>
       </div>
       <div v-for="text in records" :key="text" class="trouble" role="alert" data-test="records"><b>Records.</b><span>{{ text }}</span></div>
-      <router-view v-slot="{ Component }"><keep-alive include="AskPage"><component :is="Component" /></keep-alive></router-view>
-    </v-main>
+      <main class="main"><router-view v-slot="{ Component }"><keep-alive :include="['AskPage', 'TypesPage']"><component :is="Component" /></keep-alive></router-view></main>
+    </div>
+    <CommandPalette v-if="palette" @close="palette = false" @act="chosen" />
+    <KeyList v-if="keys" @close="keys = false" />
   </v-app>
 </template>
 
 <style scoped>
-.main { height: 100vh; overflow: auto; }
-.logo { width: 24px; margin-left: 14px; }
-.product { font-weight: 700; margin: 0 20px 0 8px; letter-spacing: 0.01em; }
-.page { text-decoration: none; color: inherit; font-weight: 600; font-size: 0.9rem; padding: 4px 10px; border-bottom: 2px solid transparent; }
-.page.here { color: rgb(var(--v-theme-primary)); border-color: currentColor; }
-.state { font-size: 0.8rem; opacity: 0.85; margin-right: 10px; display: flex; align-items: center; gap: 6px; }
-.dot { width: 9px; height: 9px; border-radius: 50%; background: rgb(var(--v-theme-error)); }
-.trouble { display: flex; flex-wrap: wrap; gap: 4px 10px; align-items: baseline; padding: 6px 14px; font-size: 0.85rem; border-bottom: 1px solid; border-color: rgb(var(--v-theme-error)); background: rgba(var(--v-theme-error), 0.08); }
-.trouble code { font-size: 0.8rem; }
-.trouble .more { opacity: 0.75; }
+.frame { height: 100vh; display: flex; flex-direction: column; }
+.top { display: flex; align-items: center; height: 44px; flex: none; padding: 0 6px 0 14px; background: rgb(var(--v-theme-surface)); border-bottom: 1px solid var(--line); }
+.logo { width: 22px; }
+.product { font-weight: 700; font-size: 15px; margin: 0 14px 0 8px; }
+.pages { display: flex; height: 100%; overflow-x: auto; scrollbar-width: none; }
+.to { text-decoration: none; color: var(--quiet); font-weight: 600; font-size: 13px; padding: 0 10px; display: flex; align-items: center; border-bottom: 2px solid transparent; border-top: 2px solid transparent; }
+.to.here { color: var(--ink); border-bottom-color: var(--ink); }
+.space { flex: 1; }
+.state { font-size: 12.5px; color: var(--quiet); margin-right: 12px; display: flex; align-items: center; gap: 6px; white-space: nowrap; min-width: 0; }
+.state-text { overflow: hidden; text-overflow: ellipsis; max-width: 320px; }
+.dot { width: 8px; height: 8px; border-radius: 50%; background: rgb(var(--v-theme-error)); flex: none; }
 .dot.ok { background: rgb(var(--v-theme-success)); }
+.find { all: unset; cursor: pointer; display: flex; align-items: center; gap: 6px; font-size: 12.5px; color: var(--quiet); border: 1px solid var(--line); border-radius: 4px; height: 26px; padding: 0 8px; white-space: nowrap; }
+.find:focus-visible, .to:focus-visible { outline: 2px solid rgb(var(--v-theme-primary)); outline-offset: -1px; }
+.find kbd { font-family: inherit; font-size: 11px; border: 1px solid var(--line); border-radius: 3px; padding: 0 4px; }
+.trouble { display: flex; flex-wrap: wrap; gap: 4px 10px; align-items: baseline; padding: 6px 14px; font-size: 13px; border-bottom: 1px solid rgb(var(--v-theme-error)); background: color-mix(in srgb, rgb(var(--v-theme-error)) 8%, rgb(var(--v-theme-surface))); flex: none; }
+.trouble code { font-size: 12.5px; }
+.more { color: var(--quiet); }
+.main { flex: 1; min-height: 0; overflow: auto; }
+@media (max-width: 900px) { .find span, .find kbd, .state-text { display: none; } }
+@media (max-width: 560px) { .product, .state { display: none; } .logo { margin-right: 6px; } .top { padding-left: 8px; } .to { padding: 0 7px; } }
 </style>

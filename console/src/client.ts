@@ -8,6 +8,8 @@ export interface Fault {
 
 /** One store request that was made. */
 export interface Call {
+  /** Which of the plan's requests it is. */
+  id: number
   wave: number
   source: string
   asks: string
@@ -16,6 +18,8 @@ export interface Call {
   /** How often a function was called; missing for record sets. */
   calls?: number
   records: number
+  /** When it began, since the first could, in milliseconds; and how long it took. */
+  at: number
   ms: number
   failed?: boolean
 }
@@ -26,6 +30,31 @@ export interface Answer {
   extensions?: { calls?: Call[] }
 }
 
+/** One record set of a planned request, and the places of the answer that it is for. */
+export interface PlannedRead {
+  asks: string
+  fields: string[]
+  keys?: number
+  records?: number
+  here?: string[]
+}
+
+export interface PlannedRequest {
+  id: number
+  /** The requests whose records bring its keys. */
+  after?: number[]
+  source: string
+  kind: string
+  asks: string
+  statement?: string
+  statements?: number
+  eachKey?: boolean
+  pages?: number
+  transaction?: string
+  problem?: string
+  reads: PlannedRead[]
+}
+
 /** What an operation would ask, without running it. */
 export interface Explanation {
   operation?: string
@@ -33,10 +62,12 @@ export interface Explanation {
   several: boolean
   /** How many store requests are allowed; missing if there is no bound. */
   limit?: number
-  waves: {
-    wave: number
-    requests: { source: string; kind: string; asks: string; statement?: string; statements?: number; eachKey?: boolean; pages?: number; problem?: string }[]
-  }[]
+  cost: number
+  costLimit?: number
+  /** Of a subscription: what is told, and how it comes to be known. */
+  told?: string
+  statementsHidden?: boolean
+  waves: { wave: number; requests: PlannedRequest[] }[]
 }
 
 export interface Question {
@@ -101,26 +132,31 @@ function read<T>(text: string, status: number): T {
 
 const headers = { 'Content-Type': 'application/json', Accept: 'application/graphql-response+json' }
 
-/** Runs an operation; the answer tells its store requests. Rejects with a NoAnswer. */
-export async function ask(question: Question, signal: AbortSignal): Promise<{ answer: Answer; bytes: number }> {
+/** Headers of a caller's own, which go with an operation. */
+export type Extra = Record<string, string>
+
+/** Runs an operation; the answer, as its text, tells its store requests. Rejects with a NoAnswer. */
+export async function ask(question: Question, extra: Extra, signal: AbortSignal): Promise<{ text: string; status: number; bytes: number }> {
   const response = await send('/graphql', {
-    method: 'POST', signal, headers: { ...headers, 'Osprey-Calls': 'on', 'Osprey-Client': 'console' }, body: JSON.stringify(question),
+    method: 'POST', signal, headers: { ...extra, ...headers, 'Osprey-Calls': 'on', 'Osprey-Client': 'console' }, body: JSON.stringify(question),
   })
-  const text = await response.text()
-  return { answer: read<Answer>(text, response.status), bytes: new Blob([text]).size }
+  const text = await response.text().catch(() => {
+    throw new NoAnswer(signal.aborted ? 'Stopped.' : 'The answer broke off.')
+  })
+  return { text, status: response.status, bytes: new Blob([text]).size }
 }
 
 /** An answer that a stream tells, or why the stream has ended. */
-export type Heard = { answer: Answer } | { ended: Fault[] }
+export type Heard = { text: string; answer: Answer } | { ended: Fault[] }
 
 /**
  * Follows a subscription, or, if live, a query that is answered again, and goes on where it was when the connection ends. It
  * resolves when the service has ended it. Rejects with a NoAnswer.
  */
-export async function followAnswers(question: Question, live: boolean, heard: (told: Heard) => void, signal: AbortSignal): Promise<void> {
+export async function followAnswers(question: Question, live: boolean, extra: Extra, heard: (told: Heard) => void, signal: AbortSignal): Promise<void> {
   let last = ''
   for (let wait = 1000; ; wait = Math.min(2 * wait, 30_000)) {
-    const own: Record<string, string> = { ...headers, Accept: 'text/event-stream', 'Osprey-Calls': 'on', 'Osprey-Client': 'console' }
+    const own: Record<string, string> = { ...extra, ...headers, Accept: 'text/event-stream', 'Osprey-Calls': 'on', 'Osprey-Client': 'console' }
     if (live) own['Osprey-Live'] = 'on'
     if (last) own['Last-Event-ID'] = last
     const response = await send('/graphql', { method: 'POST', signal, headers: own, body: JSON.stringify(question) })
@@ -134,7 +170,7 @@ export async function followAnswers(question: Question, live: boolean, heard: (t
       if (!data) return
       wait = 1000
       if (name !== 'complete') {
-        heard({ answer: JSON.parse(data) as Answer })
+        heard({ text: data, answer: JSON.parse(data) as Answer })
         return
       }
       const ended = (JSON.parse(data) as Answer).errors ?? []
@@ -167,8 +203,8 @@ async function readEvents(response: Response, heard: (event: { name: string; id:
 }
 
 /** Plans an operation without running it. Rejects with a NoAnswer. */
-export async function explain(question: Question, signal: AbortSignal): Promise<Explanation | Answer> {
-  const response = await send('/api/v1/plans', { method: 'POST', signal, headers, body: JSON.stringify(question) })
+export async function explain(question: Question, extra: Extra, signal: AbortSignal): Promise<Explanation | Answer> {
+  const response = await send('/api/v1/plans', { method: 'POST', signal, headers: { ...extra, ...headers }, body: JSON.stringify(question) })
   return decode<Explanation | Answer>(response)
 }
 
@@ -180,10 +216,55 @@ export async function callIn(language: string, question: Question): Promise<stri
   return got.text
 }
 
-/** The operations that the project keeps. */
-export async function savedOperations(): Promise<SavedOperation[]> {
-  const response = await send('/api/v1/operations', {})
-  return (await decode<{ operations: SavedOperation[] }>(response)).operations
+/** The operations that the project keeps, and one to begin with that is made of the schema. */
+export async function savedOperations(): Promise<{ operations: SavedOperation[]; first: string }> {
+  return decode(await send('/api/v1/operations', {}))
+}
+
+/** An operation, formatted. Rejects with a NoAnswer that says why it cannot be. */
+export async function tidied(query: string): Promise<string> {
+  const response = await send('/api/v1/tidy', { method: 'POST', headers, body: JSON.stringify({ query, at: 0 }) })
+  const got = await decode<{ text?: string; detail?: string }>(response)
+  if (got.text === undefined) throw new NoAnswer(got.detail ?? 'The service does not format it.')
+  return got.text
+}
+
+/** A field of a type, an argument, or a field of an input object. */
+export interface TypeField {
+  name: string
+  type: string
+  of: string
+  many?: boolean
+  text?: string
+  default?: string
+  deprecated?: string
+  args?: TypeField[]
+  source?: string
+  where?: string
+}
+
+/** A type of the schema. */
+export interface SchemaType {
+  name: string
+  kind: 'SCALAR' | 'OBJECT' | 'INTERFACE' | 'UNION' | 'ENUM' | 'INPUT_OBJECT'
+  text?: string
+  root?: 'query' | 'mutation' | 'subscription'
+  source?: string
+  set?: string
+  implements?: string[]
+  members?: string[]
+  fields?: TypeField[]
+  values?: { name: string; text?: string; deprecated?: string }[]
+}
+
+/** What the schema has, and which of the project's operations use it, by coordinates. */
+export interface SchemaTypes {
+  types: SchemaType[]
+  uses: Record<string, string[]>
+}
+
+export async function schemaTypes(): Promise<SchemaTypes> {
+  return decode(await send('/api/v1/types', {}))
 }
 
 /** Which sources' stores answer now. */
@@ -284,6 +365,8 @@ export interface Problem {
   fix?: string
   line: number
   column: number
+  /** Changes that do what fix says, each by itself; places count code points. */
+  mends?: { from: number; to: number; with: string }[]
 }
 
 /** A word that can be written at a place. */
@@ -302,6 +385,8 @@ export interface Meaning {
   text: string
   coordinate: string
   defined: number
+  /** Where its values come from; empty if nothing is known. */
+  where: string
 }
 
 async function assist<T>(what: string, query: string, at: number): Promise<T> {

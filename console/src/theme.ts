@@ -24,15 +24,15 @@ export const vuetify = createVuetify({
       harbour: {
         dark: false,
         colors: {
-          background: '#eef2f1', surface: '#ffffff', 'surface-variant': '#dfe7e5', 'on-surface-variant': '#2b3a3d',
-          primary: '#12616b', secondary: '#8a5a00', error: '#b3261e', warning: '#8a5a00', success: '#2c6e49', info: '#2f5d8a',
+          background: '#f1f4f3', surface: '#ffffff', 'surface-variant': '#e3e9e7', 'on-surface-variant': '#1b2426', 'on-surface': '#1b2426',
+          primary: '#1558b0', secondary: '#5a676a', error: '#b3261e', warning: '#b4530a', success: '#2c6e49', info: '#2b53a0',
         },
       },
       night: {
         dark: true,
         colors: {
-          background: '#0f1719', surface: '#162124', 'surface-variant': '#223135', 'on-surface-variant': '#c4d2d1',
-          primary: '#6cc4c4', secondary: '#f4b942', error: '#ff8a80', warning: '#f4b942', success: '#8fd3a8', info: '#9dc3ee',
+          background: '#0d1416', surface: '#141d20', 'surface-variant': '#223135', 'on-surface-variant': '#e3ebea', 'on-surface': '#e3ebea',
+          primary: '#8bb8ff', 'on-primary': '#0d1416', secondary: '#9dadae', error: '#ff8a80', warning: '#ffb26b', success: '#8fd3a8', info: '#a4c3ff',
         },
       },
     },

@@ -42,7 +42,7 @@ async function copy() {
 <template>
   <v-menu>
     <template #activator="{ props: own }">
-      <v-btn v-bind="own" :prepend-icon="mdiCodeTags" :disabled="disabled" data-test="call" title="This operation, as a program sends it">As a call</v-btn>
+      <v-btn v-bind="own" :icon="mdiCodeTags" size="x-small" :disabled="disabled" data-test="call" aria-label="As a call of a program" title="This operation, as a program sends it" />
     </template>
     <v-list density="compact">
       <v-list-item v-for="l in languages" :key="l.name" :title="l.title" :data-test="`call-${l.name}`" @click="show(l)" />

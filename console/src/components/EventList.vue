@@ -43,7 +43,7 @@ function asked(event: Told): string {
 </template>
 
 <style scoped>
-.list { height: 100%; overflow: auto; border-right: 1px solid rgba(var(--v-theme-on-surface), 0.12); }
+.list { height: 100%; overflow: auto; border-right: 1px solid var(--line); }
 .waiting { padding: 5px 12px; font-size: 0.8rem; opacity: 0.75; }
 .event {
   all: unset; box-sizing: border-box; cursor: pointer; display: flex; gap: 10px; align-items: baseline; width: 100%; padding: 3px 12px;

@@ -15,7 +15,7 @@ const trouble = ref('')
 const there = computed(() => kept.value?.find((op) => op.name === name.value.trim()))
 
 async function look() {
-  project.value = await savedOperations().catch(() => [])
+  project.value = await savedOperations().then((got) => got.operations).catch(() => [])
   kept.value = await keptOperations().catch(() => undefined)
 }
 
@@ -46,7 +46,7 @@ onMounted(look)
 <template>
   <v-menu v-if="project.length || kept?.length" @update:model-value="(open) => open && look()">
     <template #activator="{ props: own }">
-      <v-btn v-bind="own" :prepend-icon="mdiFileDocumentOutline" data-test="saved">Saved operations</v-btn>
+      <v-btn v-bind="own" :prepend-icon="mdiFileDocumentOutline" data-test="saved">Saved</v-btn>
     </template>
     <v-list density="compact" max-height="440">
       <template v-if="kept?.length">

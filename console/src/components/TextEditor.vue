@@ -5,12 +5,13 @@ import { EditorView, keymap } from '@codemirror/view'
 import { onBeforeUnmount, onMounted, useTemplateRef, watch } from 'vue'
 import type { Fault } from '../client'
 import { placeOf, writingHelp } from '../editor/assist'
+import { showMarks, sourceMarks, type Mark } from '../editor/marks'
 import { editorBasics, readerBasics } from '../editor/setup'
 
-const props = defineProps<{ label: string; language: Extension; readonly?: boolean; help?: boolean; faults?: Fault[] }>()
+const props = defineProps<{ label: string; language: Extension; readonly?: boolean; help?: boolean; faults?: Fault[]; marks?: Mark[] }>()
 const text = defineModel<string>({ required: true })
-const emit = defineEmits<{ run: [] }>()
-defineExpose({ goTo })
+const emit = defineEmits<{ run: []; tidy: []; rename: [at: number]; at: [offset: number] }>()
+defineExpose({ goTo, focus: () => view?.focus() })
 
 const host = useTemplateRef<HTMLElement>('host')
 let view: EditorView | undefined
@@ -22,13 +23,19 @@ onMounted(() => {
     state: EditorState.create({
       doc: text.value,
       extensions: [
-        Prec.highest(keymap.of([{ key: 'Mod-Enter', run }, { key: 'Ctrl-Enter', run }])),
+        Prec.highest(keymap.of([
+          { key: 'Mod-Enter', run }, { key: 'Ctrl-Enter', run },
+          { key: 'Shift-Alt-f', run: () => (emit('tidy'), true) },
+          { key: 'F2', run: (v) => (emit('rename', v.state.selection.main.head), true) },
+        ])),
         props.help ? writingHelp(() => props.faults ?? []) : [],
         props.readonly ? readerBasics(props.label) : editorBasics(props.label),
         props.language,
         EditorView.updateListener.of((update) => {
           if (update.docChanged) text.value = update.state.doc.toString()
+          if (update.selectionSet && !update.docChanged) emit('at', update.state.selection.main.head)
         }),
+        props.help ? sourceMarks : [],
       ],
     }),
   })
@@ -37,9 +44,18 @@ onBeforeUnmount(() => view?.destroy())
 
 watch(text, (value) => {
   if (view && value !== view.state.doc.toString()) {
-    view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: value } })
+    // Only what differs, so that the cursor and what was folded stay where they were.
+    const now = view.state.doc.toString()
+    let from = 0
+    while (from < now.length && from < value.length && now[from] === value[from]) from++
+    let same = 0
+    while (same < now.length - from && same < value.length - from && now[now.length - 1 - same] === value[value.length - 1 - same]) same++
+    view.dispatch({ changes: { from, to: now.length - same, insert: value.slice(from, value.length - same) } })
   }
 })
+watch(() => props.marks, (marks) => {
+  if (view && marks) showMarks(view, marks)
+}, { flush: 'post' })
 watch(() => props.faults, () => {
   if (view && props.help) forceLinting(view)
 })
@@ -61,23 +77,5 @@ function goTo(at: { line: number; column: number }) {
   height: 100%;
   min-height: 0;
   overflow: hidden;
-  --ed-keyword: #7a3e00;
-  --ed-field: #0b5561;
-  --ed-type: #6a3a8c;
-  --ed-argument: #3b5d2a;
-  --ed-variable: #a1325a;
-  --ed-string: #2a6a3f;
-  --ed-atom: #2b53a0;
-  --ed-comment: #6a7779;
-}
-.v-theme--night .host {
-  --ed-keyword: #f4b942;
-  --ed-field: #8bd5d5;
-  --ed-type: #cfa6ee;
-  --ed-argument: #b5d69f;
-  --ed-variable: #ff9dbb;
-  --ed-string: #9bdba6;
-  --ed-atom: #a4c3ff;
-  --ed-comment: #82969a;
 }
 </style>

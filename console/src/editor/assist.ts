@@ -1,8 +1,9 @@
 import { autocompletion, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete'
-import { linter, type Diagnostic } from '@codemirror/lint'
+import { forEachDiagnostic, linter, type Diagnostic } from '@codemirror/lint'
 import type { EditorState, Extension } from '@codemirror/state'
-import { EditorView, hoverTooltip } from '@codemirror/view'
-import { completions, meaning, problems, type Fault } from '../client'
+import { EditorView, hoverTooltip, keymap } from '@codemirror/view'
+import { completions, meaning, problems, type Fault, type Problem } from '../client'
+import { sourceColour } from '../sources'
 
 /** Code points in front of an offset, which the editor counts in UTF-16. */
 const pointsTo = (text: string, offset: number) => [...text.slice(0, offset)].length
@@ -35,11 +36,37 @@ async function complete(context: CompletionContext): Promise<CompletionResult | 
   }
 }
 
-/** Marks a word of the text. */
-function diagnostic(state: EditorState, at: { line: number; column: number }, message: string): Diagnostic {
+/** Marks a word of the text; what the message says to do about it can be done by a button. */
+function diagnostic(state: EditorState, at: { line: number; column: number }, message: string, mends: Problem['mends'] = []): Diagnostic {
   const from = placeOf(state, at)
   const word = /^[$@]?\w+/.exec(state.sliceDoc(from, from + 60))
-  return { from, to: Math.min(from + (word?.[0].length ?? 1), state.doc.length), severity: 'error', message }
+  const text = state.doc.toString()
+  const actions = mends.map((m) => ({ from: offsetOf(text, m.from), to: offsetOf(text, m.to), with: m.with })).map((m) => ({
+    name: titleOf(text, m),
+    apply: (view: EditorView) => view.dispatch({ changes: { from: m.from, to: m.to, insert: m.with }, userEvent: 'input.mend' }),
+  }))
+  return { from, to: Math.min(from + (word?.[0].length ?? 1), state.doc.length), severity: 'error', message, actions }
+}
+
+/** What a change does, with the words that it changes whole. */
+function titleOf(text: string, m: { from: number; to: number; with: string }): string {
+  const before = /[$@\w]*$/.exec(text.slice(0, m.from))?.[0] ?? ''
+  const after = /^\w*/.exec(text.slice(m.to))?.[0] ?? ''
+  const now = (before + m.with + after).replace(/\s+/g, ' ').trim()
+  return now ? `Make it ${now.length > 40 ? `${now.slice(0, 40)}…` : now}` : 'Leave it out'
+}
+
+/** Does what the message at the cursor says, or the first one. */
+function mendHere(view: EditorView): boolean {
+  let best: Diagnostic | undefined
+  const { head } = view.state.selection.main
+  forEachDiagnostic(view.state, (d, from, to) => {
+    if (d.actions?.length && (!best || (from <= head && head <= to))) best = { ...d, from, to }
+  })
+  const action = best?.actions?.[0]
+  if (!best || !action) return false
+  action.apply(view, best.from, best.to)
+  return true
 }
 
 /** Underlines what is wrong, as the service's language core tells it, and where fields failed in the last run. */
@@ -49,7 +76,7 @@ function underline(faults: () => Fault[]): Extension {
       const text = view.state.doc.toString()
       if (text.trim() === '') return []
       const found = await problems(text).catch(() => [])
-      const list = found.map((p) => diagnostic(view.state, p, p.fix ? `${p.message} → ${p.fix}` : p.message))
+      const list = found.map((p) => diagnostic(view.state, p, p.fix ? `${p.message} → ${p.fix}` : p.message, p.mends))
       for (const fault of faults()) {
         const known = fault.extensions?.code === 'SYNTAX' || fault.extensions?.code === 'INVALID'
         if (!known && fault.locations?.[0]) list.push(diagnostic(view.state, fault.locations[0], fault.message))
@@ -73,6 +100,12 @@ const explain = hoverTooltip(async (view, pos) => {
       const title = dom.appendChild(document.createElement('code'))
       title.textContent = m.title
       if (m.text) dom.appendChild(document.createElement('div')).textContent = m.text
+      if (m.where) {
+        const from = dom.appendChild(document.createElement('div'))
+        from.className = 'from'
+        from.style.setProperty('--source', sourceColour(m.where.split(' · ')[0] ?? ''))
+        from.textContent = m.where
+      }
       return { dom }
     },
   }
@@ -96,5 +129,5 @@ const jump = EditorView.domEventHandlers({
 
 /** Help while an operation is written: completion, problems, meanings, definitions. */
 export function writingHelp(faults: () => Fault[]): Extension {
-  return [autocompletion({ override: [complete], icons: false }), underline(faults), explain, jump]
+  return [autocompletion({ override: [complete], icons: false }), underline(faults), explain, jump, keymap.of([{ key: 'Mod-.', run: mendHere }])]
 }

@@ -1,5 +1,6 @@
-import { HighlightStyle, StreamLanguage, syntaxHighlighting, type StreamParser } from '@codemirror/language'
+import { foldService, HighlightStyle, StreamLanguage, syntaxHighlighting, type StreamParser } from '@codemirror/language'
 import { tags } from '@lezer/highlight'
+import { foldable } from './selection'
 
 const keywords = new Set([
   'query', 'mutation', 'subscription', 'fragment', 'on', 'schema', 'scalar', 'type', 'interface', 'union', 'enum', 'input',
@@ -61,7 +62,10 @@ const parser: StreamParser<State> = {
   languageData: { commentTokens: { line: '#' }, closeBrackets: { brackets: ['(', '[', '{', '"'] } },
 }
 
-export const operationMode = StreamLanguage.define(parser)
+export const operationMode = [
+  StreamLanguage.define(parser),
+  foldService.of((state, from, to) => foldable(state.doc.toString(), from, to)),
+]
 
 /** Colours of tokens, through variables that follow the theme. */
 export const colours = syntaxHighlighting(

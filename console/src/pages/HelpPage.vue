@@ -84,7 +84,7 @@ watch(() => [name.value, route.hash], show, { immediate: true })
 </template>
 
 <style scoped>
-.help { display: grid; grid-template-columns: 270px 1fr; height: calc(100vh - 44px); }
+.help { display: grid; grid-template-columns: 270px 1fr; height: 100%; }
 .list { overflow: auto; padding: 12px; border-right: 1px solid rgba(var(--v-border-color), var(--v-border-opacity)); }
 .find { margin-bottom: 10px; }
 .list ul { list-style: none; padding: 0; }

@@ -1,0 +1,164 @@
+package console_test
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"osprey/demo/demotest"
+)
+
+// press presses a key with modifiers: 1 is Alt, 2 is Ctrl, 8 is Shift.
+func press(key string, modifiers chromedp.Modifier) chromedp.Action[chromedp.Void] {
+	return chromedp.KeyEvent(key, chromedp.KeyModifiers(modifiers))
+}
+
+// operation returns the text of the operation, line by line.
+func operation(t *testing.T, ctx context.Context) string {
+	t.Helper()
+	return eval[string](t, ctx, `[...document.querySelectorAll('[aria-label=Operation] .cm-line')].map((l) => l.textContent).join('\n')`)
+}
+
+// contains waits until an element has a text.
+func contains(selector, want string) chromedp.Action[chromedp.Void] {
+	return until(fmt.Sprintf(`document.querySelector(%q)?.textContent.includes(%q)`, selector, want))
+}
+
+// TestFirstVisit begins with an operation of the project, of which at least 25 lines can be read beside 25 of its answer.
+func TestFirstVisit(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, contains("[aria-label=Operation]", "query Board"), chromedp.Click(run), contains("[data-test=answer]", "portCalls 25 items"))
+	lines := eval[float64](t, ctx, `document.querySelector('.operation .cm-scroller').clientHeight / document.querySelector('[aria-label=Operation] .cm-line').getBoundingClientRect().height`)
+	rows := eval[float64](t, ctx, `document.querySelector('[data-test=answer] .rows').clientHeight / document.querySelector('[data-test=answer] [role=treeitem]').getBoundingClientRect().height`)
+	if lines < 25 || rows < 25 {
+		t.Errorf("%.1f lines of the operation are in sight, and %.1f of the answer", lines, rows)
+	}
+	// It is there again, though the page is loaded anew; and so is another one, with its variables.
+	do(t, ctx, chromedp.Click("[data-test=add-sheet]"))
+	write(t, ctx, `query Mine($n: Int) { portCalls(limit: $n) { id `)
+	do(t, ctx, chromedp.Click("[data-test=drawer-variables]"), chromedp.WaitVisible("[aria-label=Variables]"), chromedp.Click("[data-test=as-form]"), chromedp.WaitVisible("[data-test=variable-n]"),
+		chromedp.SendKeys("[data-test=variable-n]", "7"+kb.Enter), chromedp.Click(run), contains("[data-test=answer]", "portCalls 7 items"))
+	do(t, ctx, chromedp.Reload(), contains("[aria-label=Operation]", "query Mine"), until(`document.querySelectorAll('[data-test=sheet]').length === 2`), chromedp.Click(run), contains("[data-test=answer]", "portCalls 7 items"))
+	do(t, ctx, chromedp.Click("[data-test=close-sheet]"), until(`document.querySelectorAll('[data-test=sheet]').length === 1`))
+}
+
+// TestPointing lights up in operation and answer what a request is for, and the request that a field came of.
+func TestPointing(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(run))
+	write(t, ctx, `{ portCalls(limit: 2) { id craft { name inspections(limit: 1) { outcome `)
+	do(t, ctx, chromedp.Click(run), until(`document.querySelectorAll('[data-test=request]').length === 2`), until(`document.querySelectorAll('.cm-from').length === 3`))
+	do(t, ctx, chromedp.Click(`[data-test=request][aria-label^=inspections]`), chromedp.WaitVisible("[data-test=request-told]"))
+	if got := text(t, ctx, "[data-test=request-told]"); !strings.Contains(got, "portCalls.craft.inspections") || !strings.Contains(got, "find inspections filter") || !strings.Contains(got, "planned ≤ 2") {
+		t.Errorf("of the request is told %q", got)
+	}
+	if got := eval[string](t, ctx, `[...document.querySelectorAll('.cm-lit')].map((e) => e.textContent).join(' ')`); got != "inspections outcome" {
+		t.Errorf("in the operation, %q is lit", got)
+	}
+	if n := eval[int](t, ctx, `document.querySelectorAll('[role=treeitem].lit').length`); n == 0 {
+		t.Error("in the answer, nothing is lit")
+	}
+	// The other way round, with the cursor in the text.
+	do(t, ctx, chromedp.Click(`[data-test=request][aria-label^=inspections]`), chromedp.Click("[aria-label=Operation]"), press(kb.Home, 2))
+	for range 4 {
+		do(t, ctx, chromedp.KeyEvent(kb.ArrowRight))
+	}
+	do(t, ctx, until(`document.querySelector('[data-test=request].lit')?.ariaLabel.startsWith('registry')`))
+}
+
+// TestMends does by keys what a message says, formats, and gives a variable another name.
+func TestMends(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(run))
+	write(t, ctx, `query A($n: Int) { portCalls(limit: $n) { idd craft { name `)
+	do(t, ctx, contains(".cm-lintRange-error", "idd"), press(".", 2), until(`!document.querySelector('[aria-label=Operation]').textContent.includes('idd')`), press("f", 9), contains("[aria-label=Operation]", "} } }"))
+	if got := operation(t, ctx); got != "query A($n: Int) { portCalls(limit: $n) { id craft { name } } }\n" {
+		t.Errorf("it is\n%s", got)
+	}
+	do(t, ctx, chromedp.Click("[aria-label=Operation]"), press(kb.Home, 2))
+	for range 10 {
+		do(t, ctx, chromedp.KeyEvent(kb.ArrowRight))
+	}
+	do(t, ctx, chromedp.KeyEvent(kb.F2), chromedp.WaitVisible("[data-test=rename] input"), chromedp.Sleep(400*time.Millisecond), chromedp.SendKeys("[data-test=rename] input", kb.Backspace+"most"+kb.Enter), contains("[aria-label=Operation]", "$most: Int"))
+	if got := operation(t, ctx); strings.Count(got, "$most") != 2 || strings.Contains(got, "$n") {
+		t.Errorf("it is\n%s", got)
+	}
+	// A text that cannot be formatted stays as it is, and why is told.
+	write(t, ctx, `{ quays(`)
+	do(t, ctx, press("f", 9), contains("[data-test=said]", "line 1, column"))
+}
+
+// TestAnswerViews shows an answer as a table, sorted and unfolded, as a chart, and finds values in it.
+func TestAnswerViews(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(run))
+	write(t, ctx, `{ portCalls(limit: 30) { id cargoT craft { name } pilots { name `)
+	do(t, ctx, chromedp.Click(run), contains("[data-test=answer]", "portCalls 30 items"), chromedp.Click("[data-test=table]"), until(`document.querySelectorAll('[data-test=table-row]').length === 30`))
+	if got := eval[string](t, ctx, `[...document.querySelectorAll('[data-test=table-column]')].map((e) => e.textContent).join(' ')`); got != "id cargoT craft.name pilots" {
+		t.Errorf("the columns are %s", got)
+	}
+	do(t, ctx, chromedp.Click(`//button[@data-test='table-column' and contains(., 'craft.name')]`), until(`document.querySelector('[aria-sort=ascending]')?.textContent.includes('craft.name')`), chromedp.Sleep(200*time.Millisecond))
+	names := `[...document.querySelectorAll('[data-test=table-row]')].map((r) => r.children[3].textContent)`
+	if !eval[bool](t, ctx, names+`.every((n, i, all) => i === 0 || all[i - 1].localeCompare(n) <= 0)`) {
+		t.Error("the rows are not in order")
+	}
+	do(t, ctx, chromedp.Click("[data-test=table-row] button"), contains("[data-test=table-inner]", ".pilots"))
+	do(t, ctx, chromedp.Click("[data-test=chart]"), until(`document.querySelector('[data-test=chart][role=img] canvas')?.width > 100`))
+	do(t, ctx, chromedp.Click("[data-test=tree]"), chromedp.SendKeys("[data-test=search]", "cargot"), contains("[data-test=hits]", "30 found"))
+	// What has changed since the run before is marked.
+	do(t, ctx, chromedp.Click(run), contains("[data-test=changed]", "as before"))
+}
+
+// TestPicking writes fields that are marked in the tree of fields, and takes them out again.
+func TestPicking(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(run))
+	write(t, ctx, `{ quays { name `)
+	do(t, ctx, chromedp.Click("[data-test=drawer-fields]"), chromedp.WaitVisible("[data-test='pick-quays']"), until(`document.querySelector("[data-test='pick-quays']").checked`),
+		chromedp.Click(`[aria-label="Open quays"]`), chromedp.WaitVisible("[data-test='pick-quays.station']"), chromedp.Click("[data-test='pick-quays.station']"), until(`document.querySelector("[data-test='pick-quays.station.code']")?.checked`))
+	do(t, ctx, contains("[aria-label=Operation]", "station { code }"), chromedp.Click("[data-test='pick-quays.name']"), until(`!document.querySelector("[data-test='pick-quays.name']").checked`))
+	do(t, ctx, chromedp.Click(run), contains("[data-test=answer]", "quays 6 items"))
+	if got := operation(t, ctx); strings.Contains(got, "name") {
+		t.Errorf("it is\n%s", got)
+	}
+}
+
+// TestPast takes a question up again, with what was answered; and a link has an operation.
+func TestPast(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(run))
+	write(t, ctx, `query Quays { quays { name `)
+	do(t, ctx, chromedp.Click(run), contains("[data-test=answer]", "Old Quay"))
+	write(t, ctx, `query Fleet { fleetSize `)
+	do(t, ctx, chromedp.Click(run), contains("[data-test=answer]", "fleetSize"), chromedp.Click("[data-test=drawer-history]"), until(`document.querySelectorAll('[data-test=past]').length === 2`))
+	demotest.Statements(t)
+	do(t, ctx, chromedp.Click(`//button[@data-test='past' and contains(., 'Quays')]`), contains("[data-test=answer]", "Old Quay"), contains("[aria-label=Operation]", "query Quays"))
+	do(t, ctx, chromedp.Navigate(url+"/console/#operation=%7B+fleetSize+%7D"), contains("[aria-label=Operation]", "{ fleetSize }"))
+	if got := eval[string](t, ctx, "location.hash"); got != "" {
+		t.Errorf("the address is %s still", got)
+	}
+}
+
+// TestByKeyboard goes to a type, and runs an operation, without a pointer.
+func TestByKeyboard(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(run), press("k", 2), chromedp.WaitVisible("[data-test=palette-words]"), chromedp.Sleep(400*time.Millisecond), chromedp.KeyEvent("berth"), contains("[data-test=palette-entry]", "Berth"),
+		chromedp.KeyEvent(kb.Enter), until(`location.pathname === '/console/types/Berth'`))
+	do(t, ctx, press("k", 2), chromedp.WaitVisible("[data-test=palette-words]"), chromedp.Sleep(400*time.Millisecond), chromedp.KeyEvent("Run the"), contains("[data-test=palette-entry]", "Run the operation"), chromedp.KeyEvent(kb.Enter),
+		contains("[data-test=answer]", "portCalls 25 items"))
+	do(t, ctx, chromedp.KeyEvent("?"), chromedp.WaitVisible("[data-test=key-list]"), chromedp.Sleep(300*time.Millisecond), chromedp.KeyEvent(kb.Escape), chromedp.WaitNotPresent("[data-test=key-list]"))
+	// The divider moves, and stays where it was left.
+	do(t, ctx, chromedp.Focus("[data-test=divide-ask]"), chromedp.KeyEvent(kb.ArrowLeft), chromedp.KeyEvent(kb.ArrowLeft), until(`document.querySelector('[data-test=divide-ask]').ariaValueNow === '42'`), chromedp.Reload(), until(`document.querySelector('[data-test=divide-ask]')?.ariaValueNow === '42'`))
+}

@@ -1,0 +1,5 @@
+<script setup lang="ts">
+defineOptions({ name: 'TypesPage' })
+</script>
+
+<template><div /></template>
