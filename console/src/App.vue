@@ -1,21 +1,22 @@
 <script setup lang="ts">
 import { mdiMagnify, mdiThemeLightDark } from '@mdi/js'
 import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref } from 'vue'
-import { useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 import { act } from './actions'
 import { follow, readiness, type Now } from './client'
+import KeyDialog from './components/KeyDialog.vue'
 import { pages } from './router'
 import { knowSources } from './sources'
 import { useTypes } from './stores/types'
 import { keepTheme } from './theme'
 
-const KeyDialog = defineAsyncComponent(() => import('./components/KeyDialog.vue'))
 const CommandPalette = defineAsyncComponent(() => import('./components/CommandPalette.vue'))
 const KeyList = defineAsyncComponent(() => import('./components/KeyList.vue'))
 
 const theme = useTheme()
 const router = useRouter()
+const route = useRoute()
 const types = useTypes()
 const state = ref<{ ok: boolean; text: string }>()
 const now = ref<Now>()
@@ -74,15 +75,22 @@ async function chosen(name: string) {
   }
 }
 
-onMounted(() => {
-  void look()
-  timer = window.setInterval(look, 15_000)
-  window.addEventListener('keydown', pressed)
+function hear() {
   stop = follow((told) => {
     if (now.value && told.serial !== now.value.serial) void look()
     now.value = told
     types.served(told.serial)
   })
+}
+
+onMounted(() => {
+  void look()
+  timer = window.setInterval(look, 15_000)
+  window.addEventListener('keydown', pressed)
+  hear()
+  // A page that is left may be kept by the browser, and its connection with it.
+  window.addEventListener('pagehide', () => stop())
+  window.addEventListener('pageshow', (event) => event.persisted && hear())
 })
 onBeforeUnmount(() => {
   window.clearInterval(timer)
@@ -98,7 +106,7 @@ onBeforeUnmount(() => {
         <img src="/osprey.svg" alt="" class="logo" />
         <span class="product">Osprey</span>
         <nav class="pages" aria-label="Console">
-          <router-link v-for="p in pages" :key="p.name" :to="p.to" class="to" :active-class="p.to === '/' ? '' : 'here'" exact-active-class="here" :data-test="p.name">{{ p.title }}</router-link>
+          <router-link v-for="p in pages" :key="p.name" :to="p.to" class="to" :class="{ here: route.name === p.name }" :aria-current="route.name === p.name ? 'page' : undefined" :data-test="p.name">{{ p.title }}</router-link>
         </nav>
         <span class="space" />
         <span v-if="revision" class="state" :title="about" data-test="revision">revision {{ revision.number }}</span>

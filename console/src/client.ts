@@ -340,6 +340,16 @@ export async function dropOperation(name: string): Promise<void> {
   await send(`/api/v1/saved/${encodeURIComponent(name)}`, { method: 'DELETE' })
 }
 
+/** How often each coordinate was asked in the last 24 hours; undefined where the service counts nothing, or not for this caller. */
+export async function usedLately(): Promise<Map<string, number> | undefined> {
+  const response = await send('/api/v1/traffic?uses=true', {})
+  if (!response.ok) return undefined
+  const { operations } = await decode<{ operations: { asked: number; uses?: string[] }[] }>(response)
+  const counts = new Map<string, number>()
+  for (const o of operations) for (const at of o.uses ?? []) counts.set(at, (counts.get(at) ?? 0) + o.asked)
+  return counts
+}
+
 /** A page of the documentation, with its parts. */
 export interface HelpPage {
   name: string

@@ -159,5 +159,10 @@ async function saveCSV() {
 .message { padding: 10px 12px; color: var(--quiet); font-size: 13px; }
 .wrong { color: rgb(var(--v-theme-error)); }
 kbd { font-family: inherit; font-size: 11.5px; border: 1px solid var(--line); border-radius: 3px; padding: 0 4px; }
-@media (max-width: 760px) { .body { height: 340px; flex: none; } }
+@media (max-width: 760px) {
+  .body { height: 340px; flex: none; }
+  .bar { gap: 4px; }
+  .views button { padding: 0 6px; }
+  .figure { overflow: hidden; text-overflow: ellipsis; min-width: 0; }
+}
 </style>

@@ -227,7 +227,7 @@ const cost = computed(() => {
 .label { position: absolute; pointer-events: none; font-size: 11.5px; line-height: 17px; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; font-variant-numeric: tabular-nums; color: var(--ink); }
 .label b { font-weight: 600; }
 .label.within { color: rgb(var(--v-theme-surface)); }
-.label.faint { opacity: 0.55; }
+.label.faint:not(.within) { color: var(--quiet); }
 .told { width: 330px; flex: none; border-left: 1px solid var(--line); padding: 6px 12px; overflow: auto; font-size: 12px; }
 .told-head { display: flex; gap: 8px; align-items: center; font-weight: 600; color: var(--source); }
 .dot { width: 9px; height: 9px; border-radius: 2px; background: var(--source); }

@@ -1,0 +1,117 @@
+package console_test
+
+import (
+	"compress/gzip"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+)
+
+// nameless lists what can be worked with and has no name for a screen reader (WAI-ARIA 1.2, section 5.2.8.6).
+const nameless = `(() => {
+	const named = (e) => e.getAttribute('aria-label') || e.getAttribute('aria-labelledby') || e.innerText?.trim() || e.title || e.placeholder || e.labels?.[0]?.innerText.trim() || e.querySelector('title')?.textContent
+	const seen = (e) => { const r = e.getBoundingClientRect(); return r.width > 0 && r.height > 0 && getComputedStyle(e).visibility !== 'hidden' }
+	return [...document.querySelectorAll('a, button, input, select, textarea, [role=button], [role=tab], [role=textbox], [role=separator], [role=tree], [tabindex="0"]')].filter((e) => seen(e) && !named(e)).map((e) => e.outerHTML.slice(0, 120)).slice(0, 5)
+})()`
+
+// faint lists texts whose contrast with what is behind them is less than 4.5 to 1, or 3 to 1 of large ones (WCAG 2.2, 1.4.3).
+const faint = `(() => {
+	const canvas = document.createElement('canvas').getContext('2d', { willReadFrequently: true })
+	const rgba = (c) => { canvas.clearRect(0, 0, 1, 1); canvas.fillStyle = c; canvas.fillRect(0, 0, 1, 1); const d = canvas.getImageData(0, 0, 1, 1).data; return [d[0], d[1], d[2], d[3] / 255] }
+	const over = (a, b) => [0, 1, 2].map((i) => a[i] * a[3] + b[i] * (1 - a[3])).concat(1)
+	const light = (c) => { const [r, g, b] = c.slice(0, 3).map((v) => { v /= 255; return v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4 }); return 0.2126 * r + 0.7152 * g + 0.0722 * b }
+	const behind = (e) => { const layers = []; for (; e; e = e.parentElement) { const c = rgba(getComputedStyle(e).backgroundColor); if (c[3] > 0) layers.push(c); if (c[3] === 1) break } return layers.reverse().reduce((under, c) => over(c, under), [255, 255, 255, 1]) }
+	const found = []
+	const walk = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT)
+	for (let n = walk.nextNode(); n; n = walk.nextNode()) {
+		const e = n.parentElement
+		if (!n.data.trim() || !e || e.closest('svg, script, style, .label.within, [aria-hidden=true]')) continue
+		const range = document.createRange(); range.selectNode(n)
+		const r = range.getBoundingClientRect()
+		const style = getComputedStyle(e)
+		if (!r.width || !r.height || style.visibility === 'hidden' || r.bottom < 0 || r.top > innerHeight) continue
+		let opacity = 1
+		for (let p = e; p; p = p.parentElement) opacity *= Number(getComputedStyle(p).opacity)
+		if (opacity < 0.2 || e.closest('[disabled], .v-btn--disabled')) continue
+		const back = behind(e)
+		const ink = rgba(style.color); ink[3] *= opacity
+		const [a, b] = [light(over(ink, back)), light(back)].sort((x, y) => y - x)
+		const size = parseFloat(style.fontSize)
+		const least = size >= 24 || (size >= 18.66 && Number(style.fontWeight) >= 700) ? 3 : 4.5
+		const ratio = (a + 0.05) / (b + 0.05)
+		if (ratio < least) found.push(n.data.trim().slice(0, 40) + ' ' + ratio.toFixed(2) + ' ' + e.className)
+	}
+	return [...new Set(found)].slice(0, 8)
+})()`
+
+// TestAudit looks at every page, in both themes and three widths: what has no name, what cannot be read, what is wider than the window.
+func TestAudit(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(run))
+	for _, theme := range []string{"harbour", "night"} {
+		for _, page := range []struct {
+			path  string
+			steps []chromedp.Action[chromedp.Void]
+		}{
+			{"/console/", []chromedp.Action[chromedp.Void]{chromedp.WaitVisible(run), chromedp.Click(run), contains("[data-test=answer]", "portCalls"), chromedp.Click("[data-test=request]"), chromedp.Click("[data-test=drawer-history]"), chromedp.Sleep(300 * time.Millisecond)}},
+			{"/console/#operation=query+A($a:Int){quayz}", []chromedp.Action[chromedp.Void]{contains("[aria-label=Operation]", "quayz"), chromedp.Click(run), chromedp.WaitVisible("[data-test=fault]"), chromedp.Click("[data-test=drawer-fields]"), chromedp.Sleep(500 * time.Millisecond)}},
+			{"/console/types/PortCall.fee", []chromedp.Action[chromedp.Void]{chromedp.WaitVisible("#field-fee"), until(`document.querySelectorAll('[data-test=map-type]').length > 3`)}},
+			{"/console/help/live", []chromedp.Action[chromedp.Void]{chromedp.WaitVisible("[data-test=page] h1")}},
+		} {
+			for _, width := range []int64{1280, 800, 400} {
+				do(t, ctx, chromedp.EmulateViewport(width, 800), chromedp.Navigate(url+"/console/help"))
+				eval[any](t, ctx, fmt.Sprintf(`localStorage.setItem('osprey.theme', '%s'); localStorage.removeItem('osprey.sheets'); localStorage.removeItem('osprey.drawer'); 1`, theme))
+				do(t, ctx, chromedp.Navigate(url+page.path))
+				do(t, ctx, page.steps...)
+				for _, what := range []string{nameless, faint} {
+					if list := eval[[]string](t, ctx, what); len(list) > 0 {
+						t.Errorf("%s, %s, %d wide: %s", page.path, theme, width, strings.Join(list, "\n\t"))
+					}
+				}
+				if over := eval[int](t, ctx, `document.querySelector('.main').scrollWidth - innerWidth`); over > 0 {
+					t.Errorf("%s, %s: %d pixels are beyond the width of %d", page.path, theme, over, width)
+				}
+			}
+		}
+	}
+}
+
+// TestLoad holds the first load of the Ask page below 350 KB, compressed, from the service alone.
+func TestLoad(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, contains("[aria-label=Operation]", "query Board"), chromedp.Sleep(500*time.Millisecond))
+	total := 0
+	for _, name := range eval[[]string](t, ctx, `[location.href].concat(performance.getEntriesByType('resource').map((e) => e.name))`) {
+		if !strings.HasPrefix(name, url) {
+			t.Errorf("%s is loaded from elsewhere", name)
+		}
+		if !strings.Contains(name, "/console/") && !strings.HasSuffix(name, ".svg") {
+			continue // what is asked of the service
+		}
+		req, _ := http.NewRequest(http.MethodGet, name, nil)
+		req.Header.Set("Accept-Encoding", "gzip")
+		res, err := http.DefaultTransport.RoundTrip(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		n, _ := io.Copy(io.Discard, res.Body)
+		res.Body.Close()
+		total += int(n)
+		if res.Header.Get("Content-Encoding") != "gzip" && n > 5000 {
+			if _, err := gzip.NewReader(strings.NewReader("")); err != nil {
+				t.Errorf("%s is not compressed", name)
+			}
+		}
+	}
+	t.Logf("%d KB", total/1000)
+	if total > 350_000 {
+		t.Errorf("the first load is %d KB", total/1000)
+	}
+}
