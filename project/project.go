@@ -281,7 +281,9 @@ func (p *Project) make() (*Revision, Findings, error) {
 	if findings = append(findings, more...); findings.Failed() {
 		return nil, findings, findings
 	}
-	return newRevision(p, s, bound, saved), findings, nil
+	r := newRevision(p, s, bound, saved)
+	r.Warnings = findings
+	return r, findings, nil
 }
 
 // build builds the schema and binds it. What is bound can be used if no finding is an error.

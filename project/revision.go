@@ -21,6 +21,7 @@ type Revision struct {
 	Schema *schema.Schema
 	Bound  *binding.Bound
 	*content
+	Warnings Findings // what was found when it was made
 
 	project *Project
 	serial  int64

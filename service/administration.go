@@ -18,6 +18,9 @@ func (s *Service) administration(r chi.Router) {
 	r.Group(func(r chi.Router) {
 		r.Use(s.audited, s.administers)
 		r.Post("/api/v1/refresh", s.refresh)
+		r.Get("/api/v1/sources", s.sources)
+		r.Get("/api/v1/sources/{source}/rows", s.rows)
+		r.Get("/api/v1/findings", s.found)
 		r.Group(func(r chi.Router) {
 			r.Use(s.kept)
 			r.Get("/api/v1/instances", s.instances)

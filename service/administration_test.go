@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -165,7 +166,9 @@ type object = map[string]any
 // TestAdministration makes every call, holds requests and answers against the description that the
 // service serves, and the description against the handlers.
 func TestAdministration(t *testing.T) {
-	k := keep(t, "")
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\nsources: { port: { kind: files, folder: data } }\n", demotest.Database(t)), "schema/a.graphql": kept,
+		"operations/Answer.graphql": "query Answer { answer }", "data/buoys.csv": "id,name\n1,Auk\n2,Bittern\n"})
+	k := keepIn(t, dir)
 	files := func(schema string) object {
 		return object{"osprey.yaml": "", "schema/a.graphql": schema}
 	}
@@ -192,6 +195,15 @@ func TestAdministration(t *testing.T) {
 	k.wants(404, "no picture", get, "/api/v1/pages/screenshots/nothing.png", nil, false)
 
 	k.wants(200, `"findings":[]`, post, "/api/v1/refresh", nil, false)
+	k.wants(200, `"name":"buoys"`, get, "/api/v1/sources", nil, false)
+	k.wants(400, `no source x`, get, "/api/v1/sources/x/rows?set=y", nil, false)
+	k.wants(200, `"rows":[[2,"Bittern"]]`, get, "/api/v1/sources/port/rows?set=buoys&where=id%20above%201&sort=-name", nil, false)
+	if err := os.Remove(filepath.Join(dir, "data/buoys.csv")); err != nil {
+		t.Fatal(err)
+	}
+	k.wants(502, `the source port`, get, "/api/v1/sources/port/rows?set=buoys", nil, false)
+	demotest.Write(t, dir, map[string]string{"data/buoys.csv": "id,name\n1,Auk\n"})
+	k.wants(200, `"findings":[]`, get, "/api/v1/findings", nil, false)
 	k.wants(200, `"serves":1`, get, "/api/v1/instances", nil, false)
 	k.wants(200, `"published":0`, get, "/api/v1/revisions?limit=5", nil, false)
 	k.wants(400, "the parameter limit", get, "/api/v1/revisions?limit=0", nil, true)
@@ -259,7 +271,7 @@ func TestAdministration(t *testing.T) {
 	k.wants(404, "no operation", del, "/api/v1/saved/Ann's%20board%2F2", nil, false)
 	k.routes()
 	// Who does not run the service is told nothing, wherever the request seems to come from.
-	for _, path := range []string{"/api/v1/revisions", "/api/v1/revisions/1", "/api/v1/traffic", "/api/v1/traffic/uses", "/api/v1/saved", "/api/v1/instances", "/api/v1/keys"} {
+	for _, path := range []string{"/api/v1/revisions", "/api/v1/revisions/1", "/api/v1/traffic", "/api/v1/traffic/uses", "/api/v1/saved", "/api/v1/instances", "/api/v1/keys", "/api/v1/sources", "/api/v1/sources/x/rows?set=y", "/api/v1/findings"} {
 		k.wants(403, "those who run the service", get, path, nil, false, "X-Forwarded-For", "192.0.2.1")
 	}
 	for _, path := range []string{"/api/v1/revisions", "/api/v1/revisions/1/restore", "/api/v1/refresh", "/api/v1/keys"} {

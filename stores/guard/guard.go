@@ -25,6 +25,7 @@ type Source struct {
 	store.Source
 	queue   *turns.Queue
 	breaker *breaker
+	history history
 }
 
 // New puts a guard before a source, which the result closes with itself.
@@ -38,7 +39,7 @@ func New(source store.Source, c Config) *Source {
 	if c.Wait <= 0 {
 		c.Wait = store.DefaultTimeout
 	}
-	return &Source{source, turns.New(c.Concurrent, c.Queue, c.Wait), newBreaker(source.Ping)}
+	return &Source{Source: source, queue: turns.New(c.Concurrent, c.Queue, c.Wait), breaker: newBreaker(source.Ping)}
 }
 
 // Signal implements [store.Signaller], if the source behind it does.
@@ -131,6 +132,7 @@ func (r *request) Run(ctx context.Context, caller *store.Caller, in []store.Inpu
 			took = now
 		}
 		r.took.Store(int64((3*took+now)/4) + 1)
+		g.history.note(start, now, err != nil)
 		return err
 	})
 	return answer, err
