@@ -85,6 +85,10 @@ func text(t *testing.T, ctx context.Context, selector string) string {
 func eval[T any](t *testing.T, ctx context.Context, expression string) T {
 	t.Helper()
 	got, err := chromedp.Run(ctx, chromedp.Evaluate[T](expression))
+	if err != nil && strings.Contains(err.Error(), "Cannot find context") { // the page was being left
+		time.Sleep(200 * time.Millisecond)
+		got, err = chromedp.Run(ctx, chromedp.Evaluate[T](expression))
+	}
 	if err != nil {
 		t.Fatalf("%s: %v", expression, err)
 	}

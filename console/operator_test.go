@@ -1,0 +1,144 @@
+package console_test
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"osprey/console"
+	"osprey/demo/demotest"
+	"osprey/project"
+	"osprey/publishing"
+	"osprey/service"
+)
+
+// keep serves types with records.
+func keep(t *testing.T, types string) string {
+	t.Helper()
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n", demotest.Database(t)), "schema/a.graphql": types})
+	log := slog.New(slog.DiscardHandler)
+	p, keeper, findings, err := publishing.Open(context.Background(), dir, false, log, &project.Additions{})
+	if err != nil {
+		t.Fatalf("%v: %v", err, findings)
+	}
+	t.Cleanup(p.Close)
+	t.Cleanup(keeper.Start(context.Background(), "one", func() {}))
+	own := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, Keeper: keeper})
+	s := httptest.NewServer(own)
+	t.Cleanup(s.Close)
+	t.Cleanup(own.End)
+	return s.URL
+}
+
+const buoys = `type Query {
+  answer: Int @computed(expr: "1")
+  other: Int @computed(expr: "2")
+}
+`
+
+// asks asks an operation as a client program does.
+func asks(t *testing.T, url, client, query string) {
+	t.Helper()
+	req, _ := http.NewRequest(http.MethodPost, url+"/graphql", strings.NewReader(fmt.Sprintf(`{"query": %q}`, query)))
+	req.Header.Set("Content-Type", "application/json")
+	req.Header.Set("Osprey-Client", client)
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	res.Body.Close()
+}
+
+// choose chooses an entry of a list.
+func choose(selector, value string) chromedp.Action[chromedp.Void] {
+	return until(fmt.Sprintf(`(() => { const e = document.querySelector(%q); if (!e) return false; e.value = %q; e.dispatchEvent(new Event('change')); return true })()`, selector, value))
+}
+
+// TestTrafficPage tells what is asked, by whom, what it asks the stores, and what nobody asks; by client and by what fails.
+func TestTrafficPage(t *testing.T) {
+	url := keep(t, buoys)
+	ctx := browser(t, url+"/console/traffic")
+	do(t, ctx, contains(".traffic", "Nothing was asked yet"))
+	for range 3 {
+		asks(t, url, "board", "query Board { answer }")
+	}
+	asks(t, url, "tool", "query Wrong { nothing }")
+	for end := time.Now().Add(20 * time.Second); ; time.Sleep(200 * time.Millisecond) {
+		do(t, ctx, chromedp.Reload(), chromedp.WaitVisible("[data-test=order]"), chromedp.Sleep(200*time.Millisecond))
+		if strings.Contains(eval[string](t, ctx, `document.querySelector('.list').textContent`), "Board") {
+			break
+		}
+		if time.Now().After(end) {
+			t.Fatal("it is not counted")
+		}
+	}
+	do(t, ctx, chromedp.Click(`//tr[@data-test='tally' and contains(., 'Board')]//button`), contains("[data-test=tally-one]", "board 3"), contains("[data-test=tally-one] pre", "query Board { answer }"), contains("[data-test=wave-summary]", "would ask no store"),
+		chromedp.Click("[data-test=unused] summary"), contains("[data-test=unused]", "other"))
+	do(t, ctx, choose("[data-test=client]", "tool"), until(`document.querySelectorAll('[data-test=tally]').length === 1`), contains("[data-test=tally]", "refused before it ran"))
+	do(t, ctx, choose("[data-test=client]", ""), choose("[data-test=order]", "failed"), until(`document.querySelectorAll('[data-test=tally]').length === 1`))
+	do(t, ctx, choose("[data-test=order]", "asked"), contains("[data-test=tally-one]", "board 3"), chromedp.Click("[data-test=tally-ask]"), chromedp.WaitVisible(run), contains("[aria-label=Operation]", "query Board"))
+}
+
+// TestRevisionsPage changes a file, is told what is wrong with it and whom it would break, publishes it anyway, sees what has changed, and
+// serves the one before again.
+func TestRevisionsPage(t *testing.T) {
+	url := keep(t, buoys)
+	for range 3 {
+		asks(t, url, "board", "query Board { other }")
+	}
+	ctx := browser(t, url+"/console/revisions")
+	edit := func(text string) {
+		t.Helper()
+		do(t, ctx, choose("[data-test=file]", "schema/a.graphql"), chromedp.Focus("[data-test=text]"), press("a", 2), chromedp.KeyEvent(kb.Backspace), chromedp.KeyEvent(text), chromedp.Click("[data-test=try]"), chromedp.Sleep(300*time.Millisecond))
+	}
+	do(t, ctx, contains("[data-test=kept-one]", "Revision 1"), chromedp.Click("[data-test=edit]"), chromedp.WaitVisible("[data-test=text]"))
+	edit("type Query { answer: Intt }")
+	do(t, ctx, contains("[data-test=outcome]", "schema/a.graphql:1:22"), contains("[data-test=outcome]", "the type Intt is not defined"))
+	// What is asked is counted within some seconds.
+	for end := time.Now().Add(20 * time.Second); ; time.Sleep(300 * time.Millisecond) {
+		edit(`type Query { answer: Int @computed(expr: "1") }`)
+		if got := text(t, ctx, "[data-test=outcome]"); strings.Contains(got, "breaks Board, asked 3 times by board: Query.other is gone") {
+			break
+		} else if time.Now().After(end) {
+			t.Fatalf("told is %q", got)
+		}
+	}
+	do(t, ctx, chromedp.SendKeys("[data-test=by]", "ann"), chromedp.SendKeys("[data-test=note]", "fewer"), chromedp.Click("[data-test=anyway]"), until(`location.pathname.endsWith('/revisions/2')`), contains("[data-test=kept]", "fewer"), contains("[data-test=kept-one]", "published by ann"),
+		until(`document.querySelectorAll('[data-test=beside] .gone').length > 0`))
+	if got := text(t, ctx, "[data-test=beside]"); !strings.Contains(got, "other: Int") {
+		t.Errorf("side by side is %q", got)
+	}
+	do(t, ctx, chromedp.Click(`//a[@data-test='kept' and contains(., 'from the files')]`), chromedp.WaitVisible("[data-test=restore]"), chromedp.Click("[data-test=restore]"), contains("[data-test=outcome]", "Query.other"), chromedp.Click("[data-test=serve]"), until(`location.pathname.endsWith('/revisions/3')`), contains("[data-test=kept-one]", "restored by ann"))
+}
+
+// TestAccessPage makes a key, shows it once, tells when it was used, and revokes it.
+func TestAccessPage(t *testing.T) {
+	url := keep(t, buoys)
+	ctx := browser(t, url+"/console/access")
+	do(t, ctx, contains(".access", "There is no key yet"), chromedp.Click("[data-test=add-key]"), chromedp.WaitVisible("[data-test=key-name]"), chromedp.SendKeys("[data-test=key-name]", "board"), chromedp.SendKeys("[data-test=key-roles]", "screen, clerk"+kb.Enter), chromedp.WaitVisible("[data-test=made]"))
+	if got := text(t, ctx, "[data-test=made] code"); !strings.HasPrefix(got, "osprey_") {
+		t.Errorf("the key is %q", got)
+	}
+	if got := text(t, ctx, "[data-test=key-row]"); !strings.Contains(got, "screen, clerk") || !strings.Contains(got, "never") {
+		t.Errorf("listed is %q", got)
+	}
+	do(t, ctx, chromedp.Reload(), chromedp.WaitVisible("[data-test=key-row]"), chromedp.WaitNotPresent("[data-test=made]"), chromedp.Click("[data-test=revoke]"), chromedp.WaitVisible("[data-test=revoke-sure]"), chromedp.Click("[data-test=revoke-sure]"), until(`!document.querySelector('[data-test=key-row]')`),
+		chromedp.Click("[data-test=gone]"), contains("[data-test=key-row]", "revoked by console"))
+}
+
+// TestWithoutRecords says on the pages that need records that the service keeps none, and what to do.
+func TestWithoutRecords(t *testing.T) {
+	url := serveTypes(t, buoys)
+	ctx := browser(t, url+"/console/")
+	for page, at := range map[string]string{"traffic": "traffic-problem", "revisions": "revisions-problem", "access": "access-problem"} {
+		do(t, ctx, chromedp.Navigate(url+"/console/"+page), contains("[data-test="+at+"]", "keeps no records"), contains("[data-test="+at+"]", "osprey.yaml"))
+	}
+}

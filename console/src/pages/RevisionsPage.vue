@@ -1,0 +1,226 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { NoAnswer, publishFiles, restoreRevision, revisionOf, revisions, type Difference, type Kept, type Outcome } from '../client'
+import { beside } from '../lines'
+
+/** What is served and was: who changed what, and why; two side by side; what a change would break. */
+const route = useRoute()
+const router = useRouter()
+const list = shallowRef<Kept[]>()
+const serving = ref<number>()
+const published = ref(0)
+const problem = ref('')
+const own = shallowRef<Kept>()
+const other = shallowRef<Kept>()
+const against = ref<number>()
+const file = ref('')
+const edited = ref<Record<string, string>>({})
+const editing = ref(false)
+const outcome = shallowRef<Outcome>()
+const tried = ref(false)
+const note = ref('')
+const by = ref(localStorage.getItem('osprey.by') ?? '')
+const busy = ref(false)
+let timer = 0
+
+async function look() {
+  try {
+    const got = await revisions()
+    list.value = got.revisions
+    serving.value = got.serving?.number
+    published.value = got.published
+    problem.value = ''
+  } catch (error) {
+    problem.value = error instanceof NoAnswer ? error.message : String(error)
+  }
+}
+
+const number = computed(() => Number(route.params.number) || list.value?.[0]?.number)
+watch(number, async (n) => {
+  own.value = undefined
+  stop()
+  if (!n) return
+  against.value = list.value?.find((r) => r.number < n)?.number
+  own.value = await revisionOf(n).catch(() => undefined)
+  file.value = changed.value[0] ?? files.value[0] ?? ''
+})
+watch(against, async (n) => {
+  other.value = n ? await revisionOf(n).catch(() => undefined) : undefined
+  file.value = changed.value[0] ?? files.value[0] ?? ''
+}, { immediate: true })
+
+const files = computed(() => [...new Set([...Object.keys(own.value?.files ?? {}), ...Object.keys(other.value?.files ?? {})])].sort())
+const changed = computed(() => (other.value ? files.value.filter((f) => own.value?.files?.[f] !== other.value?.files?.[f]) : []))
+const lines = computed(() => beside(other.value?.files?.[file.value] ?? '', own.value?.files?.[file.value] ?? ''))
+
+/** The lines that differ, each with some around it. */
+const shown = computed(() => {
+  const near = new Set<number>()
+  lines.value.forEach((l, i) => {
+    if (!l.same) for (let k = i - 3; k <= i + 3; k++) near.add(k)
+  })
+  const out: ({ gap: number } | { left?: string; right?: string; same: boolean; at: number })[] = []
+  let gap = 0
+  lines.value.forEach((l, i) => {
+    if (!near.has(i) && near.size) {
+      gap++
+      return
+    }
+    if (gap) out.push({ gap })
+    gap = 0
+    out.push({ ...l, at: i })
+  })
+  if (gap) out.push({ gap })
+  return out
+})
+
+const classes = ['breaking', 'risky', 'safe'] as const
+const of = (list: Difference[] | undefined, c: string) => (list ?? []).filter((d) => d.class === c)
+const how = { files: 'from the files of the service', published: 'published', restored: 'restored' }
+const when = (at: string) => new Date(at).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' })
+
+function stop() {
+  editing.value = false
+  edited.value = {}
+  outcome.value = undefined
+  tried.value = false
+}
+
+function edit() {
+  stop()
+  editing.value = true
+  edited.value = { ...(own.value?.files ?? {}) }
+}
+
+/** Tries what is to be served, or serves it. */
+async function go(attempt: boolean, anyway = false) {
+  if (!own.value) return
+  busy.value = true
+  localStorage.setItem('osprey.by', by.value)
+  const who = by.value.trim() || 'console'
+  try {
+    outcome.value = editing.value ? await publishFiles(edited.value, who, note.value, published.value, attempt, anyway) : await restoreRevision(own.value.number, who, note.value, attempt, anyway)
+    tried.value = attempt
+    if (!attempt && outcome.value.revision) {
+      const now = outcome.value.revision.number
+      note.value = ''
+      stop()
+      await look()
+      await router.push(`/revisions/${now}`)
+    }
+  } catch (error) {
+    outcome.value = { detail: error instanceof NoAnswer ? error.message : String(error) }
+  }
+  busy.value = false
+}
+
+onMounted(() => {
+  timer = window.setInterval(look, 10_000)
+  void look()
+})
+onBeforeUnmount(() => window.clearInterval(timer))
+</script>
+
+<template>
+  <div class="revisions">
+    <p v-if="problem" class="message wrong" role="alert" data-test="revisions-problem">{{ problem }}</p>
+    <p v-else-if="list && !list.length" class="message">Nothing was published yet: what is in the files of the service is served. <router-link to="/help/records">How revisions are kept</router-link></p>
+    <template v-else-if="list">
+      <nav class="list" aria-label="Revisions">
+        <router-link v-for="r in list" :key="r.number" :to="`/revisions/${r.number}`" class="entry" :class="{ here: r.number === number }" data-test="kept">
+          <b>{{ r.number }}</b> <span v-if="r.number === serving" class="live">served</span><span class="quiet when">{{ when(r.at) }}</span>
+          <span class="note">{{ r.note || how[r.origin] }}</span>
+          <span class="quiet">{{ r.by }}<template v-for="c in classes" :key="c"><template v-if="of(r.differences, c).length"> · <span :class="c">{{ of(r.differences, c).length }} {{ c }}</span></template></template></span>
+        </router-link>
+      </nav>
+      <section v-if="own" class="detail" data-test="kept-one">
+        <header>
+          <h1>Revision {{ own.number }}</h1>
+          <span class="quiet">{{ how[own.origin] }} by {{ own.by }}, {{ when(own.at) }}</span>
+          <span class="space" />
+          <v-btn v-if="own.number !== serving && !editing" data-test="restore" @click="stop(), go(true)">Serve it again …</v-btn>
+          <v-btn v-if="!editing" data-test="edit" @click="edit">Change it …</v-btn>
+          <v-btn v-else @click="stop">Leave it</v-btn>
+        </header>
+        <p v-if="own.note" class="line">{{ own.note }}</p>
+        <div v-for="c in classes" :key="c"><p v-if="of(own.differences, c).length" class="line"><b :class="c">{{ c }}</b><span v-for="d in of(own.differences, c)" :key="d.coordinate + d.what"><router-link :to="`/types/${d.coordinate.replace(/\(.*/, '')}`">{{ d.coordinate }}</router-link> {{ d.what }}</span></p></div>
+        <div v-if="outcome || editing" class="outcome" data-test="outcome">
+          <template v-if="outcome">
+            <p v-if="outcome.detail" class="wrong" role="alert">{{ outcome.detail }}<template v-if="outcome.fix"> → {{ outcome.fix }}</template></p>
+            <p v-else-if="tried && !outcome.differences?.length">It would change nothing that clients see.</p>
+            <p v-for="c in classes" :key="c" v-show="of(outcome.differences, c).length"><b :class="c">{{ c }}</b> {{ of(outcome.differences, c).map((d) => `${d.coordinate} ${d.what}`).join(', ') }}</p>
+            <p v-for="f in outcome.findings" :key="f.message"><b :class="f.severity === 'error' ? 'wrong' : 'risky'">{{ f.severity }}</b> <code>{{ f.file }}:{{ f.line }}:{{ f.column }}</code> {{ f.message }}<template v-if="f.fix"> → {{ f.fix }}</template></p>
+            <p v-for="b in outcome.broken" :key="b.id"><b class="breaking">breaks</b> {{ b.name || b.id.slice(0, 8) }}, asked {{ b.asked }} {{ b.asked === 1 ? 'time' : 'times' }} by {{ b.clients.join(', ') || 'somebody' }}: {{ b.why.join(', ') }}</p>
+          </template>
+          <form class="form" @submit.prevent="go(false)">
+            <label>Who <input v-model="by" placeholder="your name" data-test="by" /></label>
+            <label class="wide">Why <input v-model="note" placeholder="for those who look here later" data-test="note" /></label>
+            <v-btn v-if="editing" :disabled="busy" data-test="try" @click="go(true)">Try it</v-btn>
+            <v-btn v-if="!outcome?.broken?.length" type="submit" variant="flat" color="primary" :disabled="busy || (editing && !tried) || outcome?.detail !== undefined" data-test="serve">{{ editing ? 'Publish' : 'Serve it again' }}</v-btn>
+            <v-btn v-else variant="flat" color="error" :disabled="busy" data-test="anyway" @click="go(false, true)">{{ editing ? 'Publish' : 'Serve it' }} though it breaks them</v-btn>
+            <v-btn v-if="!editing" @click="stop">Leave it</v-btn>
+          </form>
+        </div>
+        <div class="which">
+          <label>File <select v-model="file" aria-label="File" data-test="file"><option v-for="f in files" :key="f" :value="f">{{ f }}{{ changed.includes(f) ? ' · differs' : '' }}</option></select></label>
+          <label v-if="!editing">Beside revision <select v-model="against" aria-label="Beside revision" data-test="against"><option :value="undefined">none</option><option v-for="r in list.filter((x) => x.number !== own?.number)" :key="r.number" :value="r.number">{{ r.number }}</option></select></label>
+          <span class="quiet">{{ other && !editing ? (changed.length ? `${changed.length} ${changed.length === 1 ? 'file differs' : 'files differ'}` : 'all files are the same') : '' }}</span>
+        </div>
+        <textarea v-if="editing" v-model="edited[file]" class="text" spellcheck="false" :aria-label="file" data-test="text" @input="tried = false" />
+        <pre v-else-if="!other" class="text" tabindex="0" :aria-label="file">{{ own.files?.[file] }}</pre>
+        <div v-else class="beside" tabindex="0" role="region" :aria-label="`${file}, side by side`" data-test="beside">
+          <template v-for="(l, i) in shown" :key="i">
+            <div v-if="'gap' in l" class="gap">{{ l.gap }} {{ l.gap === 1 ? 'line' : 'lines' }}, the same</div>
+            <template v-else><pre :class="{ gone: !l.same && l.left !== undefined }">{{ l.left ?? '' }}</pre><pre :class="{ come: !l.same && l.right !== undefined }">{{ l.right ?? '' }}</pre></template>
+          </template>
+        </div>
+      </section>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.revisions { display: grid; grid-template-columns: 270px minmax(0, 1fr); height: 100%; background: rgb(var(--v-theme-surface)); }
+.message { padding: 10px 16px; margin: 0; color: var(--quiet); grid-column: 1 / -1; }
+.quiet { color: var(--quiet); }
+.wrong, .breaking { color: rgb(var(--v-theme-error)); }
+.risky { color: rgb(var(--v-theme-warning)); }
+.safe { color: rgb(var(--v-theme-success)); }
+.list { border-right: 1px solid var(--line); overflow: auto; }
+.entry { display: grid; grid-template-columns: auto auto 1fr; gap: 0 8px; padding: 6px 14px; text-decoration: none; color: var(--ink); font-size: 12.5px; border-bottom: 1px solid color-mix(in srgb, var(--ink) 6%, transparent); }
+.entry:hover { background: color-mix(in srgb, var(--ink) 5%, transparent); }
+.entry.here { background: color-mix(in srgb, rgb(var(--v-theme-primary)) 10%, transparent); }
+.live { border: 1px solid currentColor; border-radius: 8px; padding: 0 6px; font-size: 11px; color: rgb(var(--v-theme-success)); align-self: center; line-height: 15px; }
+.when { text-align: right; grid-column: 3; }
+.note, .entry > .quiet:last-child { grid-column: 1 / -1; overflow-wrap: anywhere; }
+.detail { display: flex; flex-direction: column; min-width: 0; min-height: 0; }
+header { display: flex; flex-wrap: wrap; gap: 4px 14px; align-items: center; padding: 8px 16px 4px; }
+h1 { font-size: 16px; margin: 0; }
+.space { flex: 1; }
+.line { margin: 0; padding: 2px 16px; display: flex; flex-wrap: wrap; gap: 2px 12px; }
+a:not(.entry) { color: rgb(var(--v-theme-primary)); }
+.outcome { padding: 6px 16px; border-block: 1px solid var(--line); max-height: 45%; overflow: auto; font-size: 12.5px; }
+.outcome p { margin: 2px 0; overflow-wrap: anywhere; }
+.form, .which { display: flex; flex-wrap: wrap; gap: 6px 14px; align-items: center; }
+.form { padding-top: 4px; }
+.which { padding: 6px 16px; border-bottom: 1px solid var(--line); font-size: 12.5px; }
+.wide { flex: 1; display: flex; align-items: center; gap: 6px; }
+input { border: 1px solid var(--line); border-radius: 4px; height: 26px; padding: 0 8px; color: inherit; background: transparent; }
+.wide input { flex: 1; min-width: 120px; }
+input:focus-visible, .entry:focus-visible { outline: 2px solid rgb(var(--v-theme-primary)); outline-offset: -1px; }
+.text, .beside pre { font-family: var(--mono); font-size: 12.5px; line-height: 19px; }
+.text { flex: 1; min-height: 200px; margin: 0; padding: 8px 16px; overflow: auto; border: 0; outline-offset: -2px; resize: none; color: inherit; background: transparent; white-space: pre; }
+.beside { flex: 1; min-height: 0; overflow: auto; display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); align-content: start; }
+.beside pre { margin: 0; padding: 0 12px; white-space: pre-wrap; overflow-wrap: anywhere; min-height: 19px; }
+.beside pre:nth-child(odd) { border-right: 1px solid var(--line); }
+.gone { background: color-mix(in srgb, rgb(var(--v-theme-error)) 12%, transparent); }
+.come { background: color-mix(in srgb, rgb(var(--v-theme-success)) 14%, transparent); }
+.gap { grid-column: 1 / -1; text-align: center; color: var(--quiet); font-size: 12px; background: rgb(var(--v-theme-background)); line-height: 20px; }
+code { font-family: var(--mono); }
+@media (max-width: 900px) {
+  .revisions { grid-template-columns: minmax(0, 1fr); height: auto; }
+  .list { border-right: 0; max-height: 220px; border-bottom: 1px solid var(--line); }
+  .beside { max-height: 70vh; }
+}
+</style>

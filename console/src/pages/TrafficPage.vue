@@ -1,0 +1,194 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { explain, NoAnswer, tidied, traffic, unasked, type Explanation, type Tally, type Traffic } from '../client'
+import WaveStrip from '../components/WaveStrip.vue'
+import { definitions, operationOf } from '../editor/selection'
+import { useAsk } from '../stores/ask'
+
+/** What is asked: what costs most first, one operation with what it asks the stores, and what nobody asks. */
+const router = useRouter()
+const ask = useAsk()
+const got = shallowRef<Traffic>()
+const problem = ref('')
+const within = ref('24h')
+const client = ref('')
+const clients = ref<string[]>([])
+const by = ref<'cost' | 'asked' | 'slow' | 'requests' | 'failed'>('cost')
+const chosen = ref('')
+const plan = shallowRef<Explanation>()
+const unused = shallowRef<string[]>()
+const pinned = ref<number>()
+const pointed = ref<number>()
+const text = ref('')
+let timer = 0
+
+async function look() {
+  try {
+    got.value = await traffic(within.value, client.value)
+    if (!client.value) clients.value = [...new Set(got.value.operations.flatMap((o) => Object.keys(o.clients)))].sort()
+    problem.value = ''
+  } catch (error) {
+    problem.value = error instanceof NoAnswer ? error.message : String(error)
+  }
+}
+
+const worth = {
+  cost: (o: Tally) => o.asked * o.p50,
+  asked: (o: Tally) => o.asked,
+  slow: (o: Tally) => o.p95,
+  requests: (o: Tally) => o.requests / Math.max(1, o.asked),
+  failed: (o: Tally) => o.failed,
+}
+const orders = [
+  { name: 'cost', title: 'takes most time' }, { name: 'asked', title: 'asked most' }, { name: 'slow', title: 'slowest' },
+  { name: 'requests', title: 'most store requests' }, { name: 'failed', title: 'fails most' },
+] as const
+const list = computed(() => [...(got.value?.operations ?? [])].filter((o) => by.value !== 'failed' || o.failed).sort((a, b) => worth[by.value](b) - worth[by.value](a)))
+const most = computed(() => Math.max(1e-9, ...list.value.map(worth[by.value])))
+const current = computed(() => list.value.find((o) => o.id === chosen.value))
+const hours = computed(() => {
+  const known = new Map((got.value?.hours ?? []).map((h) => [new Date(h.hour).getTime(), h]))
+  const n = within.value === '1h' ? 2 : within.value === '24h' ? 24 : 168
+  const now = Math.floor(Date.now() / 3_600_000) * 3_600_000
+  return Array.from({ length: n }, (_, i) => ({ at: now - (n - 1 - i) * 3_600_000, ...(known.get(now - (n - 1 - i) * 3_600_000) ?? { asked: 0, failed: 0 }) }))
+})
+const busiest = computed(() => Math.max(1, ...hours.value.map((h) => h.asked)))
+const groups = computed(() => {
+  const found = new Map<string, string[]>()
+  for (const c of unused.value ?? []) {
+    const [type = '', field = ''] = c.split('.')
+    found.set(type, [...(found.get(type) ?? []), field])
+  }
+  return [...found]
+})
+
+/** Values for the variables of a normal form, so that it can be planned: the least that their types take. */
+function values(o: Tally): Record<string, unknown> {
+  const own = operationOf(definitions(o.text ?? ''))
+  return Object.fromEntries((own?.variables ?? []).filter((v) => v.type.endsWith('!') && v.fallback === undefined).map((v) => [v.name, v.type.startsWith('[') ? [] : v.type === 'Int!' ? 10 : v.type === 'Float!' ? 1 : v.type === 'Boolean!' ? true : '1']))
+}
+
+watch(chosen, async (id) => {
+  plan.value = undefined
+  pinned.value = undefined
+  const o = current.value
+  text.value = o?.text ?? ''
+  if (!o?.text) return
+  text.value = await tidied(o.text).catch(() => o.text ?? '')
+  const told = await explain({ query: o.text, variables: values(o) }, {}, new AbortController().signal).catch(() => undefined)
+  if (told && 'waves' in told && chosen.value === id) plan.value = told
+})
+
+function open(o: Tally) {
+  ask.open(text.value, JSON.stringify(values(o), null, 2))
+  void router.push('/')
+}
+
+const titleOf = (o: Tally) => o.name || o.text?.slice(0, 60) || (o.failed === o.asked ? 'refused before it ran' : 'too long to be kept')
+const time = (ms: number) => `${ms < 10 ? ms.toFixed(2) : ms < 100 ? ms.toFixed(1) : Math.round(ms)} ms`
+const each = (n: number, o: Tally) => (n / Math.max(1, o.asked)).toLocaleString('en', { maximumFractionDigits: 1 })
+const clock = new Intl.DateTimeFormat(undefined, { weekday: 'short', hour: '2-digit', minute: '2-digit' })
+
+watch([within, client], () => void look())
+onMounted(async () => {
+  timer = window.setInterval(look, 15_000)
+  await look()
+  unused.value = await unasked('720h').catch(() => undefined)
+})
+onBeforeUnmount(() => window.clearInterval(timer))
+</script>
+
+<template>
+  <div class="traffic">
+    <p v-if="problem" class="message wrong" role="alert" data-test="traffic-problem">{{ problem }}</p>
+    <template v-else>
+      <div class="bar">
+        <label>Within <select v-model="within" aria-label="Within"><option value="1h">an hour</option><option value="24h">a day</option><option value="168h">a week</option></select></label>
+        <label>Client <select v-model="client" aria-label="Client" data-test="client"><option value="">all</option><option v-for="c in clients" :key="c" :value="c">{{ c }}</option></select></label>
+        <label>First <select v-model="by" aria-label="Order" data-test="order"><option v-for="o in orders" :key="o.name" :value="o.name">{{ o.title }}</option></select></label>
+        <span class="space" />
+        <div class="hours" role="img" :aria-label="`Asked in each hour, ${busiest} at most`">
+          <span v-for="h in hours" :key="h.at" class="hour" :title="`${clock.format(h.at)}: ${h.asked} asked, ${h.failed} failed`">
+            <i class="asked" :style="{ height: `${h.asked ? Math.max(2, (28 * (h.asked - h.failed)) / busiest) : 0}px` }" /><i class="failed" :style="{ height: `${h.failed ? Math.max(2, (28 * h.failed) / busiest) : 0}px` }" />
+          </span>
+        </div>
+      </div>
+      <div class="below">
+        <div class="list">
+          <p v-if="got && !list.length" class="message">{{ by === 'failed' ? 'Nothing has failed.' : 'Nothing was asked yet. What clients ask is counted here within some seconds.' }}</p>
+          <table v-if="list.length">
+            <thead><tr><th>operation</th><th class="n">asked</th><th class="n">failed</th><th class="n">half within</th><th class="n">95 % within</th><th class="n">store requests</th><th class="n">records</th><th>last</th></tr></thead>
+            <tbody>
+              <tr v-for="o in list" :key="o.id" :class="{ here: o.id === chosen }" data-test="tally" @click="chosen = o.id">
+                <td class="name"><button type="button" class="plain" :aria-expanded="o.id === chosen" @click.stop="chosen = chosen === o.id ? '' : o.id">{{ titleOf(o) }}</button> <span class="quiet">{{ o.kind === 'query' ? '' : o.kind }}</span><i class="share" :style="{ width: `${(100 * worth[by](o)) / most}%` }" /></td>
+                <td class="n">{{ o.asked.toLocaleString('en') }}</td>
+                <td class="n" :class="{ wrong: o.failed }">{{ o.failed || '' }}</td>
+                <td class="n">{{ time(o.p50) }}</td>
+                <td class="n">{{ time(o.p95) }}</td>
+                <td class="n">{{ each(o.requests, o) }}</td>
+                <td class="n">{{ each(o.records, o) }}</td>
+                <td class="quiet">{{ clock.format(new Date(o.last)) }}</td>
+              </tr>
+            </tbody>
+          </table>
+          <details v-if="unused?.length" class="unused" data-test="unused">
+            <summary>{{ unused.length }} {{ unused.length === 1 ? 'field' : 'fields' }} nobody has asked for in 30 days</summary>
+            <p v-for="[type, fields] in groups" :key="type"><router-link :to="`/types/${type}`">{{ type }}</router-link> <router-link v-for="f in fields" :key="f" class="quiet" :to="`/types/${type}.${f}`">{{ f }}</router-link></p>
+          </details>
+        </div>
+        <aside v-if="current" class="one" data-test="tally-one">
+          <header><h1>{{ titleOf(current) }}</h1><span class="space" /><button type="button" class="plain link" data-test="tally-ask" :disabled="!current.text" @click="open(current)">Open in Ask</button></header>
+          <p v-if="Object.keys(current.codes).length" class="line"><span class="quiet">failed with</span> <router-link v-for="(n, code) in current.codes" :key="code" class="wrong" :to="{ path: '/help/errors', hash: `#${String(code).toLowerCase()}` }">{{ code }} {{ n }}</router-link></p>
+          <p class="line"><span class="quiet">asked by</span> <span v-for="(n, name) in current.clients" :key="name">{{ name || 'unnamed' }} {{ n.toLocaleString('en') }}</span></p>
+          <pre tabindex="0" aria-label="The operation">{{ text || 'Its text is not kept.' }}</pre>
+        </aside>
+      </div>
+      <WaveStrip v-if="current && plan" :calls="[]" :plan="plan" :running="false" :millis="0" :lit="pointed === undefined ? [] : [pointed]" :pinned="pinned" :folded="false" @point="pointed = $event" @pin="pinned = $event" @fold="chosen = ''" />
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.traffic { height: 100%; display: flex; flex-direction: column; background: rgb(var(--v-theme-surface)); }
+.message { padding: 10px 16px; color: var(--quiet); margin: 0; }
+.wrong { color: rgb(var(--v-theme-error)) !important; }
+.quiet { color: var(--quiet); }
+.bar { display: flex; flex-wrap: wrap; gap: 6px 18px; align-items: center; padding: 6px 16px; border-bottom: 1px solid var(--line); font-size: 12.5px; }
+.bar label { color: var(--quiet); }
+.bar select { color: var(--ink); }
+.space { flex: 1; }
+.hours { display: flex; align-items: flex-end; gap: 1px; height: 30px; border-bottom: 1px solid var(--line); }
+.hour { display: flex; flex-direction: column-reverse; width: 7px; }
+.hours:has(.hour:nth-child(100)) .hour { width: 2px; }
+.asked { background: var(--quiet); display: block; }
+.failed { background: rgb(var(--v-theme-error)); display: block; }
+.below { flex: 1; min-height: 0; display: flex; }
+.list { flex: 1; min-width: 0; overflow: auto; }
+table { width: 100%; border-collapse: separate; border-spacing: 0; font-size: 13px; }
+th { position: sticky; top: 0; background: rgb(var(--v-theme-surface)); text-align: left; font-weight: 600; font-size: 12px; color: var(--quiet); padding: 4px 12px; border-bottom: 1px solid var(--line); white-space: nowrap; }
+td { padding: 4px 12px; border-bottom: 1px solid color-mix(in srgb, var(--ink) 6%, transparent); white-space: nowrap; }
+tbody tr { cursor: pointer; }
+tbody tr:hover { background: color-mix(in srgb, var(--ink) 4%, transparent); }
+.here { background: color-mix(in srgb, rgb(var(--v-theme-primary)) 10%, transparent) !important; }
+.n { text-align: right; font-variant-numeric: tabular-nums; }
+.name { position: relative; font-weight: 600; width: 30%; max-width: 320px; overflow: hidden; text-overflow: ellipsis; }
+.share { position: absolute; left: 12px; bottom: 1px; height: 2px; background: var(--quiet); max-width: calc(100% - 24px); }
+.unused { padding: 10px 16px; font-size: 12.5px; }
+.unused p { margin: 2px 0; display: flex; flex-wrap: wrap; gap: 2px 10px; }
+summary { cursor: pointer; font-weight: 600; }
+a, .link { color: rgb(var(--v-theme-primary)); text-decoration: none; }
+a.quiet { color: var(--quiet); }
+a:hover { text-decoration: underline; }
+.one { width: 420px; flex: none; border-left: 1px solid var(--line); overflow: auto; padding: 8px 16px; }
+.one header { display: flex; align-items: baseline; gap: 10px; }
+h1 { font-size: 16px; margin: 0; }
+.line { margin: 4px 0; font-size: 12.5px; display: flex; flex-wrap: wrap; gap: 2px 10px; }
+pre { font-family: var(--mono); font-size: 12px; line-height: 1.5; white-space: pre-wrap; overflow-wrap: anywhere; border: 1px solid var(--line); border-radius: 4px; padding: 8px; }
+@media (max-width: 900px) {
+  .traffic { height: auto; min-height: 100%; }
+  .below { flex-direction: column; }
+  .one { width: auto; border-left: 0; border-top: 1px solid var(--line); }
+  .list { flex: none; }
+}
+</style>
