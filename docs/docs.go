@@ -23,7 +23,7 @@ type Page struct {
 }
 
 // names are the pages in the order in which they are best read.
-var names = strings.Fields("start tutorial derive editors batching bindings lists writing live resolvers directives sources osprey-yaml http commands errors messages " +
+var names = strings.Fields("start tutorial console derive editors batching bindings lists writing live resolvers directives sources osprey-yaml http commands errors messages " +
 	"deployment records access security troubleshooting embedding performance faq contributing changelog promises")
 
 // Pages returns all pages, in the order in which they are best read.

@@ -30,8 +30,6 @@ var terminals = map[string]string{
 	"explain": "bin/osprey explain -f demo/harbour/operations/Board.graphql",
 	"write":   "bin/osprey explain -f demo/harbour/operations/Arrive.graphql --var craft=9100112 --var at=2026-03-01T08:30:00Z --var quay=Q1 --var berth=2",
 	"errors":  "bin/osprey ask '{ portCalls(limt: 2) { arivedAt craft { nam } } }' --as tree",
-	"pages":   "bin/osprey ask -f demo/harbour/operations/Logbook.graphql --var first=2 --as tree --calls",
-	"log":     "bin/osprey ask -f demo/harbour/operations/Log.graphql --var 'calls=[\"3494\"]' --as tree --calls",
 	"check":   "bin/osprey check --types-only demo/harbour --operations docs/examples/wrong.graphql",
 }
 
@@ -75,24 +73,34 @@ func take() error {
 	if err != nil {
 		return err
 	}
-	log, err := os.ReadFile("demo/harbour/operations/Log.graphql")
-	if err != nil {
-		return err
-	}
 	const moves = "# What happens to port calls, as it happens.\nsubscription Movements {\n  movements {\n    what\n    changed\n    now {\n      id\n      craft { name operator { name } }\n      berth { name quay { name notices(limit: 1) { title } } }\n      departedAt\n    }\n  }\n}\n"
 	const wrong = "query Board($limit: Int = 25) {\n  portCalls(limit: $limit) {\n    id\n    arivedAt\n    craft { nam operator }\n  }\n}\n"
 	for _, page := range []struct{ name, operation, theme, button, done string }{
 		{"console-ask", string(board), "harbour", "run", "wave-summary"},
 		{"console-live", moves, "night", "run", "event"},
-		{"console-plan", string(board), "harbour", "plan", "wave-summary"},
-		{"console-log", string(log), "harbour", "run", "wave-summary"},
 		{"console-errors", wrong, "harbour", "run", "fault"},
 	} {
 		if err := console(ctx, page.name, page.operation, page.theme, page.button, page.done); err != nil {
 			return fmt.Errorf("%s: %w", page.name, err)
 		}
 	}
-	return picture(ctx, "console-help", 800, chromedp.Navigate(service+"/console/help/batching"), chromedp.WaitVisible("[data-test=page] h1"), chromedp.Sleep(700*time.Millisecond))
+	return pages(ctx)
+}
+
+// pages draws the other pages of the console.
+func pages(ctx context.Context) error {
+	for name, steps := range map[string][]chromedp.Action[chromedp.Void]{
+		"console-types":     {chromedp.Navigate(service + "/console/types/PortCall"), chromedp.WaitVisible("[data-test=map-type]")},
+		"console-map":       {chromedp.Navigate(service + "/console/types/Inspection"), chromedp.WaitVisible("[data-test=map-near]"), chromedp.Click("[data-test=map-near]"), chromedp.Sleep(time.Second)},
+		"console-sources":   {chromedp.Navigate(service + "/console/sources/registry/port_calls"), chromedp.WaitVisible("[data-test=stored-row]")},
+		"console-traffic":   {chromedp.Navigate(service + "/console/traffic"), chromedp.WaitVisible("[data-test=tally] button"), chromedp.Click("[data-test=tally] button"), chromedp.WaitVisible("[data-test=request]")},
+		"console-revisions": {chromedp.Navigate(service + "/console/revisions"), chromedp.WaitVisible("[data-test=beside] pre")},
+	} {
+		if err := picture(ctx, name, 800, append(steps, chromedp.Sleep(900*time.Millisecond))...); err != nil {
+			return fmt.Errorf("%s: %w", name, err)
+		}
+	}
+	return nil
 }
 
 // terminal draws text as a terminal shows it.
@@ -165,7 +173,7 @@ const traffic = `
 
 // console draws the Ask page after a button was pressed.
 func console(ctx context.Context, name, operation, theme, button, done string) error {
-	set := fmt.Sprintf(`localStorage.setItem('osprey.operation', %q); localStorage.setItem('osprey.theme', %q); localStorage.setItem('osprey.variables', '{\n  "limit": 25\n}')`, operation, theme)
+	set := fmt.Sprintf(`localStorage.setItem('osprey.sheets', JSON.stringify({ sheets: [{ id: '1', operation: %q, variables: '{\n  "limit": 25\n}', headers: '', live: false }], active: '1' })); localStorage.setItem('osprey.theme', %q); localStorage.removeItem('osprey.past')`, operation, theme)
 	return picture(ctx, name, 800,
 		chromedp.Navigate(service+"/console/"),
 		chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
