@@ -98,8 +98,13 @@ func eval[T any](t *testing.T, ctx context.Context, expression string) T {
 // until waits until an expression of JavaScript is true.
 func until(expression string) chromedp.Action[chromedp.Void] {
 	return chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
-		_, err := chromedp.Poll[bool](expression)(ctx, target)
-		return err
+		for {
+			_, err := chromedp.Poll[bool](expression)(ctx, target)
+			if err == nil || ctx.Err() != nil || !strings.Contains(err.Error(), "Cannot find context") && !strings.Contains(err.Error(), "navigated or closed") { // the page before was being left
+				return err
+			}
+			time.Sleep(50 * time.Millisecond)
+		}
 	})
 }
 

@@ -142,3 +142,29 @@ func TestWithoutRecords(t *testing.T) {
 		do(t, ctx, chromedp.Navigate(url+"/console/"+page), contains("[data-test="+at+"]", "keeps no records"), contains("[data-test="+at+"]", "osprey.yaml"))
 	}
 }
+
+// TestLookAs looks at types and answers as holders of a role do, who may not see all of it, and stops.
+func TestLookAs(t *testing.T) {
+	url := serveTypes(t, `type Query {
+  answer: Int @computed(expr: "1")
+  wages: Int @computed(expr: "2") @for(roles: ["clerk"])
+  mine: String @computed(expr: "caller.roles.size() > 0 ? caller.roles[0] : 'nobody'")
+}
+`)
+	ctx := browser(t, url+"/console/access")
+	do(t, ctx, until(`document.querySelectorAll('[data-test=role]').length === 2`))
+	if got := text(t, ctx, ".access"); !strings.Contains(got, "does not see 1 type or field") || !strings.Contains(got, "sees all types and fields") {
+		t.Errorf("shown is %q", got)
+	}
+	do(t, ctx, chromedp.Click(`//tr[@data-test='role' and contains(., 'somebody')]//button[@data-test='look-as']`), contains("[data-test=as]", "as somebody without a role"), contains("[data-test=type]", "answer"))
+	if got := text(t, ctx, "[data-test=type]"); strings.Contains(got, "wages") {
+		t.Errorf("somebody without a role sees %q", got)
+	}
+	do(t, ctx, chromedp.Navigate(url+"/console/"), chromedp.WaitVisible(run))
+	write(t, ctx, `{ wages `)
+	do(t, ctx, chromedp.Click(run), contains("[data-test=fault]", `Query has no field "wages"`))
+	do(t, ctx, chromedp.Click("[data-test=as-stop]"), chromedp.WaitVisible(run), chromedp.WaitNotPresent("[data-test=as]"), chromedp.Navigate(url+"/console/access"), chromedp.Click(`//tr[@data-test='role' and contains(., 'clerk')]//button[@data-test='look-as']`), contains("[data-test=as]", "as clerk"),
+		contains("[data-test=type]", "wages"), chromedp.Navigate(url+"/console/"), chromedp.WaitVisible(run))
+	write(t, ctx, `{ wages mine `)
+	do(t, ctx, chromedp.Click(run), contains("[data-test=answer]", "wages 2"), contains("[data-test=answer]", "mine clerk"))
+}

@@ -2,9 +2,11 @@ package project
 
 import (
 	"context"
+	"slices"
 
 	"osprey/core/compare"
 	"osprey/core/reference"
+	"osprey/core/schema"
 	"osprey/core/store"
 )
 
@@ -35,4 +37,58 @@ func (r *Revision) SavedUses(ctx context.Context, who *store.Identity) map[strin
 		}
 	}
 	return uses
+}
+
+// A RoleView is what of the schema is not there for holders of a role.
+type RoleView struct {
+	Name  string   `json:"name"` // "" of somebody without a role
+	Hides []string `json:"hides"`
+}
+
+// RoleViews returns what each role that rules or limits name does not see, and what somebody without any does not.
+func (r *Revision) RoleViews() []RoleView {
+	names := r.Bound.Roles()
+	if a := r.project.Own.Access; a != nil {
+		names = append(names, sortedNames(a.Roles)...)
+	}
+	slices.Sort(names)
+	list := []RoleView{}
+	for _, name := range append([]string{""}, slices.Compact(names)...) {
+		own := RoleView{Name: name, Hides: []string{}}
+		roles := []string{name}
+		if name == "" {
+			roles = nil
+		}
+		view := r.Bound.View(roles)
+		for _, t := range r.Schema.Types() {
+			seen := view.Visible(t.About().Name)
+			switch {
+			case r.Schema.Visible(t.About().Name) == nil:
+			case seen == nil:
+				own.Hides = append(own.Hides, t.About().Name)
+			default:
+				own.Hides = append(own.Hides, hiddenFields(t, seen)...)
+			}
+		}
+		list = append(list, own)
+	}
+	return list
+}
+
+// hiddenFields returns the coordinates of fields that a view of a type has not.
+func hiddenFields(t, seen schema.Named) (hidden []string) {
+	var fields []*schema.Field
+	switch t := t.(type) {
+	case *schema.Object:
+		fields = t.Fields
+	case *schema.Interface:
+		fields = t.Fields
+	}
+	view, _ := seen.(schema.Composite)
+	for _, f := range fields {
+		if view == nil || view.Field(f.Name) == nil {
+			hidden = append(hidden, f.Coordinate())
+		}
+	}
+	return hidden
 }

@@ -21,6 +21,7 @@ func (s *Service) administration(r chi.Router) {
 		r.Get("/api/v1/sources", s.sources)
 		r.Get("/api/v1/sources/{source}/rows", s.rows)
 		r.Get("/api/v1/findings", s.found)
+		r.Get("/api/v1/roles", s.roles)
 		r.Group(func(r chi.Router) {
 			r.Use(s.kept)
 			r.Get("/api/v1/instances", s.instances)

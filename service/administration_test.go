@@ -204,6 +204,7 @@ func TestAdministration(t *testing.T) {
 	k.wants(502, `the source port`, get, "/api/v1/sources/port/rows?set=buoys", nil, false)
 	demotest.Write(t, dir, map[string]string{"data/buoys.csv": "id,name\n1,Auk\n"})
 	k.wants(200, `"findings":[]`, get, "/api/v1/findings", nil, false)
+	k.wants(200, `"roles":[{"name":"","hides":[]}]`, get, "/api/v1/roles", nil, false)
 	k.wants(200, `"serves":1`, get, "/api/v1/instances", nil, false)
 	k.wants(200, `"published":0`, get, "/api/v1/revisions?limit=5", nil, false)
 	k.wants(400, "the parameter limit", get, "/api/v1/revisions?limit=0", nil, true)
@@ -271,7 +272,7 @@ func TestAdministration(t *testing.T) {
 	k.wants(404, "no operation", del, "/api/v1/saved/Ann's%20board%2F2", nil, false)
 	k.routes()
 	// Who does not run the service is told nothing, wherever the request seems to come from.
-	for _, path := range []string{"/api/v1/revisions", "/api/v1/revisions/1", "/api/v1/traffic", "/api/v1/traffic/uses", "/api/v1/saved", "/api/v1/instances", "/api/v1/keys", "/api/v1/sources", "/api/v1/sources/x/rows?set=y", "/api/v1/findings"} {
+	for _, path := range []string{"/api/v1/revisions", "/api/v1/revisions/1", "/api/v1/traffic", "/api/v1/traffic/uses", "/api/v1/saved", "/api/v1/instances", "/api/v1/keys", "/api/v1/sources", "/api/v1/sources/x/rows?set=y", "/api/v1/findings", "/api/v1/roles"} {
 		k.wants(403, "those who run the service", get, path, nil, false, "X-Forwarded-For", "192.0.2.1")
 	}
 	for _, path := range []string{"/api/v1/revisions", "/api/v1/revisions/1/restore", "/api/v1/refresh", "/api/v1/keys"} {

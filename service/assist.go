@@ -74,7 +74,7 @@ func (s *Service) problems(w http.ResponseWriter, r *http.Request) {
 	}
 	src := language.NewSource("", d.Query)
 	list := []place{}
-	problems, err := assist.Problems(r.Context(), s.Project.Revision().SchemaFor(whoOf(r)), src)
+	problems, err := assist.Problems(r.Context(), s.Project.Revision().SchemaFor(viewerOf(r)), src)
 	if err != nil {
 		return // the caller has hung up
 	}
@@ -95,7 +95,7 @@ func (s *Service) completions(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	list, from := assist.Complete(s.Project.Revision().SchemaFor(whoOf(r)), d.Query, offset)
+	list, from := assist.Complete(s.Project.Revision().SchemaFor(viewerOf(r)), d.Query, offset)
 	if list == nil {
 		list = []assist.Completion{}
 	}
@@ -108,7 +108,7 @@ func (s *Service) meaning(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	m := assist.Hover(s.Project.Revision().SchemaFor(whoOf(r)), d.Query, offset)
+	m := assist.Hover(s.Project.Revision().SchemaFor(viewerOf(r)), d.Query, offset)
 	if m == nil {
 		answer(w, nil)
 		return
@@ -120,7 +120,7 @@ func (s *Service) meaning(w http.ResponseWriter, r *http.Request) {
 	revision, release := s.Project.Hold()
 	defer release()
 	answer(w, map[string]any{
-		"where": revision.Where(whoOf(r), m.Coordinate, s.tellsStatements(r)),
+		"where": revision.Where(viewerOf(r), m.Coordinate, s.tellsStatements(r)),
 		"from":  utf8.RuneCountInString(d.Query[:m.From]), "to": utf8.RuneCountInString(d.Query[:m.To]),
 		"title": m.Title, "text": m.Text, "coordinate": m.Coordinate, "defined": defined,
 	})

@@ -80,9 +80,9 @@ func whoOf(r *http.Request) *store.Identity {
 // callerOf returns who sends a request. Those who are not known by name are told apart by where they
 // come from.
 func callerOf(r *http.Request) *store.Caller {
-	c := &store.Caller{Request: r.Header.Get("X-Request-Id"), Headers: r.Header, Who: whoOf(r)}
-	if c.Who != nil && c.Who.ID != "" {
-		c.ID = c.Who.ID
+	c := &store.Caller{Request: r.Header.Get("X-Request-Id"), Headers: r.Header, Who: viewerOf(r)}
+	if who := whoOf(r); who != nil && who.ID != "" {
+		c.ID = who.ID
 		return c
 	}
 	host, _, err := net.SplitHostPort(r.RemoteAddr)

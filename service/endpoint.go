@@ -57,6 +57,10 @@ func (s *Service) endpoint(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, media, &refusal{http.StatusMethodNotAllowed, "a mutation cannot be sent with GET", "send it with POST"})
 		return
 	}
+	if looksAs(r) && revision.Changes(r.Context(), q) {
+		s.refuse(w, media, &refusal{http.StatusForbidden, "who looks as others do changes nothing", "leave the header " + asHeader + " out"})
+		return
+	}
 	if q.Once, bad = onceOf(r.Header.Values(onceHeader)); bad != nil {
 		s.refuse(w, media, bad)
 		return

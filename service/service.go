@@ -79,7 +79,7 @@ func New(c Config) *Service {
 	r.Get("/live", s.live)
 	r.Get("/ready", s.ready)
 	r.Group(func(r chi.Router) {
-		r.Use(s.identified)
+		r.Use(s.identified, s.assuming)
 		r.Get("/graphql", s.endpoint)
 		r.Post("/graphql", s.endpoint)
 		r.Get("/schema.graphql", s.schema)
@@ -140,7 +140,7 @@ var compressed = func() func(http.Handler) http.Handler {
 // schema writes the schema as clients may know it.
 func (s *Service) schema(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
-	w.Write([]byte(s.Project.Revision().SchemaFor(whoOf(r)).Print()))
+	w.Write([]byte(s.Project.Revision().SchemaFor(viewerOf(r)).Print()))
 }
 
 // plans explains an operation without running it.
@@ -183,19 +183,19 @@ func (s *Service) operations(w http.ResponseWriter, r *http.Request) {
 	revision, release := s.Project.Hold()
 	defer release()
 	for _, op := range revision.Operations {
-		if !revision.Sees(r.Context(), op.Text, whoOf(r)) {
+		if !revision.Sees(r.Context(), op.Text, viewerOf(r)) {
 			continue // it speaks of what is not there for the caller
 		}
 		list = append(list, saved{op.Name, op.Text, project.HashOf(op.Text)})
 	}
-	answer(w, map[string]any{"operations": list, "first": assist.First(revision.SchemaFor(whoOf(r)))})
+	answer(w, map[string]any{"operations": list, "first": assist.First(revision.SchemaFor(viewerOf(r)))})
 }
 
 // types tells what the schema has, as it is for the caller, where it comes from, and which saved operations use it.
 func (s *Service) types(w http.ResponseWriter, r *http.Request) {
 	revision, release := s.Project.Hold()
 	defer release()
-	answer(w, map[string]any{"types": revision.Reference(whoOf(r), s.tellsStatements(r)), "uses": revision.SavedUses(r.Context(), whoOf(r))})
+	answer(w, map[string]any{"types": revision.Reference(viewerOf(r), s.tellsStatements(r)), "uses": revision.SavedUses(r.Context(), viewerOf(r))})
 }
 
 func write(w http.ResponseWriter, status int, contentType string, body []byte) {

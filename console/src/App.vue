@@ -4,7 +4,7 @@ import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref } from 
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 import { act } from './actions'
-import { follow, readiness, type Now } from './client'
+import { follow, lookAs, looksAs, readiness, type Now } from './client'
 import KeyDialog from './components/KeyDialog.vue'
 import { pages } from './router'
 import { knowSources } from './sources'
@@ -20,6 +20,7 @@ const route = useRoute()
 const types = useTypes()
 const state = ref<{ ok: boolean; text: string }>()
 const now = ref<Now>()
+const as = looksAs()
 const palette = ref(false)
 const keys = ref(false)
 let timer = 0
@@ -39,6 +40,11 @@ function otherTheme() {
   const next = theme.global.name.value === 'night' ? 'harbour' : 'night'
   theme.change(next)
   keepTheme(next)
+}
+
+function stopLooking() {
+  lookAs(null)
+  window.location.reload()
 }
 
 /** Looks which stores answer. */
@@ -115,6 +121,7 @@ onBeforeUnmount(() => {
         <KeyDialog />
         <v-btn :icon="mdiThemeLightDark" size="small" aria-label="Light or dark" title="Light or dark" data-test="theme" @click="otherTheme" />
       </header>
+      <div v-if="as !== null" class="as" role="status" data-test="as"><b>You look {{ as ? `as ${as}` : 'as somebody without a role' }}.</b> Types, plans and answers are theirs. <button type="button" class="plain link" data-test="as-stop" @click="stopLooking">Stop</button></div>
       <div v-if="trouble" class="trouble" role="alert" data-test="trouble">
         <b>Not served yet.</b>
         <code v-if="trouble.place">{{ trouble.place }}</code>
@@ -148,6 +155,8 @@ onBeforeUnmount(() => {
 .trouble { display: flex; flex-wrap: wrap; gap: 4px 10px; align-items: baseline; padding: 6px 14px; font-size: 13px; border-bottom: 1px solid rgb(var(--v-theme-error)); background: color-mix(in srgb, rgb(var(--v-theme-error)) 8%, rgb(var(--v-theme-surface))); flex: none; }
 .trouble code { font-size: 12.5px; }
 .more { color: var(--quiet); }
+.as { padding: 4px 14px; font-size: 13px; flex: none; border-bottom: 1px solid rgb(var(--v-theme-warning)); background: color-mix(in srgb, rgb(var(--v-theme-warning)) 10%, rgb(var(--v-theme-surface))); }
+.link { color: rgb(var(--v-theme-primary)); }
 .main { flex: 1; min-height: 0; overflow: auto; }
 @media (max-width: 900px) { .find span, .find kbd, .state-text { display: none; } }
 @media (max-width: 560px) { .product, .state { display: none; } .logo { margin-right: 6px; } .top { padding-left: 8px; } .to { padding: 0 7px; } }

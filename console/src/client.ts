@@ -99,6 +99,15 @@ export function keepKey(key: string): void {
 /** Whether a key is kept. */
 export const hasKey = (): boolean => sessionStorage.getItem(keyName) !== null
 
+/** As a holder of which role this tab looks at the service: null as who asks, '' as somebody without a role. */
+export const looksAs = (): string | null => sessionStorage.getItem('osprey.as')
+
+/** Looks as a holder of a role from now on; null as who asks. Everything is read anew. */
+export function lookAs(role: string | null): void {
+  if (role === null) sessionStorage.removeItem('osprey.as')
+  else sessionStorage.setItem('osprey.as', role)
+}
+
 /** Says what is done when the service does not answer who asks. */
 export function onRefused(done: (why: Refused) => void): void {
   refused = done
@@ -108,6 +117,8 @@ async function send(path: string, init: RequestInit): Promise<Response> {
   const all = new Headers(init.headers)
   const key = sessionStorage.getItem(keyName)
   if (key) all.set('Authorization', `Bearer ${key}`)
+  const as = looksAs()
+  if (as !== null) all.set('Osprey-As', as || '-')
   try {
     const response = await fetch(path, { ...init, headers: all })
     if (response.status === 401) refused('unknown')
@@ -583,3 +594,11 @@ export const programKeys = async () => (await administered<{ keys: ProgramKey[] 
 export const addProgramKey = (key: { name: string; roles: string[]; until?: string; by: string }) =>
   administered<ProgramKey & { key: string }>('/api/v1/keys', { method: 'POST', headers, body: JSON.stringify(key) })
 export const revokeProgramKey = (id: string, by: string) => administered<undefined>(`/api/v1/keys/${encodeURIComponent(id)}?${new URLSearchParams({ by })}`, { method: 'DELETE' })
+
+/** A role, and what of the schema its holders do not see; that without a name is of somebody without one. */
+export interface RoleView {
+  name: string
+  hides: string[]
+}
+
+export const roleViews = async () => (await administered<{ roles: RoleView[] }>('/api/v1/roles')).roles

@@ -1,9 +1,13 @@
 <script setup lang="ts">
 import { mdiContentCopy } from '@mdi/js'
 import { computed, onMounted, ref, shallowRef } from 'vue'
-import { addProgramKey, NoAnswer, programKeys, revokeProgramKey, type ProgramKey } from '../client'
+import { useRouter } from 'vue-router'
+import { addProgramKey, lookAs, NoAnswer, programKeys, revokeProgramKey, roleViews, type ProgramKey, type RoleView } from '../client'
 
-/** Keys of client programs: whose, used when, what they may; made here, and revoked. */
+/** Keys of client programs: whose, used when; made here, and revoked. And roles: what of the schema each sees. */
+const router = useRouter()
+const roleList = shallowRef<RoleView[]>([])
+const opened = ref('')
 const keys = shallowRef<ProgramKey[]>()
 const problem = ref('')
 const adding = ref(false)
@@ -50,7 +54,17 @@ async function copy() {
 }
 
 const day = (at?: string) => (at ? new Date(at).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' }) : '')
-onMounted(look)
+async function tryRole(role: string) {
+  lookAs(role)
+  await router.push('/types')
+  window.location.reload()
+}
+
+const who = (r: RoleView) => r.name || 'somebody without a role'
+onMounted(async () => {
+  roleList.value = await roleViews().catch(() => [])
+  await look()
+})
 </script>
 
 <template>
@@ -95,7 +109,23 @@ onMounted(look)
           </tbody>
         </table>
       </div>
-      <p class="message">What roles may see and do is said in the types, by <code>@for</code>, and in osprey.yaml. <router-link to="/help/access">Access</router-link></p>
+    </template>
+    <template v-if="roleList.length">
+      <div class="bar"><b>Roles</b> <span class="quiet">What they may is said in the types, by <code>@for</code>, and in osprey.yaml. <router-link to="/help/access">How</router-link></span></div>
+      <div class="table">
+        <table>
+          <tbody>
+            <tr v-for="r in roleList" :key="r.name" data-test="role">
+              <td><b v-if="r.name">{{ r.name }}</b><span v-else>somebody without a role</span></td>
+              <td>
+                <button v-if="r.hides.length" type="button" class="plain link" :aria-expanded="opened === who(r)" @click="opened = opened === who(r) ? '' : who(r)">does not see {{ r.hides.length }} {{ r.hides.length === 1 ? 'type or field' : 'types and fields' }}</button><span v-else>sees all types and fields</span>
+                <p v-if="opened === who(r)" class="hides"><router-link v-for="h in r.hides" :key="h" :to="`/types/${h}`">{{ h }}</router-link></p>
+              </td>
+              <td class="do"><button type="button" class="plain link" data-test="look-as" @click="tryRole(r.name)">Look as {{ who(r) }}</button></td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
     </template>
   </div>
 </template>
@@ -117,6 +147,7 @@ table { width: 100%; border-collapse: collapse; }
 th { text-align: left; font-weight: 600; font-size: 12px; color: var(--quiet); padding: 4px 16px; border-bottom: 1px solid var(--line); white-space: nowrap; }
 td { padding: 5px 16px; border-bottom: 1px solid color-mix(in srgb, var(--ink) 6%, transparent); font-variant-numeric: tabular-nums; }
 .ended { color: var(--quiet); }
-.do { text-align: right; }
+.do { text-align: right; white-space: nowrap; }
+.hides { display: flex; flex-wrap: wrap; gap: 2px 12px; margin: 4px 0 0; font-size: 12.5px; }
 a, .link { color: rgb(var(--v-theme-primary)); }
 </style>

@@ -225,10 +225,14 @@ func (r *reader) begin(ctx context.Context, after string) error {
 		return err
 	}
 	r.system = system.SystemID
-	r.at = position{system: r.system, lsn: system.XLogPos}
+	now, err := r.log.now(ctx)
+	if err != nil {
+		return err
+	}
+	r.at = position{system: r.system, lsn: now}
 	if after != "" {
 		at, ok := positionOf(after)
-		if !ok || at.system != r.system || at.lsn < from || at.lsn > system.XLogPos {
+		if !ok || at.system != r.system || at.lsn < from || at.lsn > now {
 			return store.ErrTooOld
 		}
 		r.at = at
@@ -242,8 +246,15 @@ func (r *reader) begin(ctx context.Context, after string) error {
 	if err := pglogrepl.StartReplication(ctx, r.conn, copied, 0, pglogrepl.StartReplicationOptions{PluginArgs: []string{"proto_version '1'", "publication_names '" + Publication + "'"}}); err != nil {
 		return err
 	}
-	r.history = history{from: position{system: r.system, lsn: from}, reached: position{system: r.system}, until: system.XLogPos}
+	r.history = history{from: position{system: r.system, lsn: from}, reached: position{system: r.system}, until: now}
 	return nil
+}
+
+// now returns the place in the log behind a record that is written for this: what the database says of how far the log is flushed may
+// be in the middle of a record, such as that of a commit of which nobody knows yet.
+func (l *Log) now(ctx context.Context) (lsn pglogrepl.LSN, err error) {
+	err = l.db.QueryRowContext(ctx, "SELECT pg_logical_emit_message(true, 'osprey', 'somebody listens')::text").Scan(&lsn)
+	return lsn, err
 }
 
 // lasting returns from where the slot that lasts holds the log, and makes it if there is none.
