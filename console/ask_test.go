@@ -162,3 +162,30 @@ func TestByKeyboard(t *testing.T) {
 	// The divider moves, and stays where it was left.
 	do(t, ctx, chromedp.Focus("[data-test=divide-ask]"), chromedp.KeyEvent(kb.ArrowLeft), chromedp.KeyEvent(kb.ArrowLeft), until(`document.querySelector('[data-test=divide-ask]').ariaValueNow === '42'`), chromedp.Reload(), until(`document.querySelector('[data-test=divide-ask]')?.ariaValueNow === '42'`))
 }
+
+// TestLargeAnswer shows an answer of more than ten megabytes, searches it and scrolls in it, and draws no more than what is in sight.
+func TestLargeAnswer(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(run))
+	var query strings.Builder
+	query.WriteString("{ ")
+	for i := range 14 {
+		fmt.Fprintf(&query, "a%d: portCalls(limit: 4000) { id arrivedAt departedAt purpose cargoT craft { name imo lengthM operator { name country } } berth { name number quay { code name } } } ", i)
+	}
+	query.WriteString("}")
+	eval[any](t, ctx, fmt.Sprintf(`location.hash = 'operation=' + encodeURIComponent(%q)`, query.String()))
+	do(t, ctx, contains("[aria-label=Operation]", "a13: portCalls"))
+	eval[any](t, ctx, `window.held = 0; new PerformanceObserver((l) => { for (const e of l.getEntries()) held = Math.max(held, e.duration) }).observe({ type: 'longtask' }); 1`)
+	do(t, ctx, chromedp.Click(run), contains("[data-test=answer]", "a0 4000 items"))
+	if size := eval[int](t, ctx, `Number(/ ([0-9.]+) KB/.exec(document.querySelector('[data-test=figures]').textContent)[1])`); size < 10_000 {
+		t.Errorf("the answer has %d KB", size)
+	}
+	do(t, ctx, chromedp.SendKeys("[data-test=search]", "3999"), until(`/^\d+ found/.test(document.querySelector('[data-test=hits]')?.textContent)`))
+	eval[any](t, ctx, `document.querySelector('[data-test=answer] .rows').scrollTop = 1e7`)
+	do(t, ctx, until(`document.querySelectorAll('[data-test=answer] [role=treeitem]').length > 10`), chromedp.Click("[data-test=table]"), until(`document.querySelectorAll('[data-test=table-row]').length > 10`))
+	if rows := eval[int](t, ctx, `document.querySelectorAll('[data-test=table-row]').length`); rows > 200 {
+		t.Errorf("%d rows are drawn", rows)
+	}
+	t.Logf("the page was held up for %.0f ms at most", eval[float64](t, ctx, "held"))
+}

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 )
 
 // nameless lists what can be worked with and has no name for a screen reader (WAI-ARIA 1.2, section 5.2.8.6).
@@ -59,24 +60,21 @@ func visit(t *testing.T, ctx context.Context, url string) {
 	}
 }
 
-// TestAudit looks at every page, in both themes and three widths: what has no name, what cannot be read, what is wider than the window.
-func TestAudit(t *testing.T) {
-	url := serve(t)
+// A look is a page as it is looked at.
+type look struct {
+	path  string
+	steps []chromedp.Action[chromedp.Void]
+}
+
+func steps(list ...chromedp.Action[chromedp.Void]) []chromedp.Action[chromedp.Void] { return list }
+
+// audit looks at pages, in both themes and three widths: what has no name, what cannot be read, what is wider than the window.
+func audit(t *testing.T, url string, pages []look) {
+	t.Helper()
 	ctx := browser(t, url+"/console/")
 	do(t, ctx, chromedp.WaitVisible(run))
 	for _, theme := range []string{"harbour", "night"} {
-		for _, page := range []struct {
-			path  string
-			steps []chromedp.Action[chromedp.Void]
-		}{
-			{"/console/", []chromedp.Action[chromedp.Void]{chromedp.WaitVisible(run), chromedp.Click(run), contains("[data-test=answer]", "portCalls"), chromedp.Click("[data-test=request]"), chromedp.Click("[data-test=drawer-history]"), chromedp.Sleep(300 * time.Millisecond)}},
-			{"/console/#operation=query+A($a:Int){quayz}", []chromedp.Action[chromedp.Void]{contains("[aria-label=Operation]", "quayz"), chromedp.Click(run), chromedp.WaitVisible("[data-test=fault]"), chromedp.Click("[data-test=drawer-fields]"), chromedp.Sleep(500 * time.Millisecond)}},
-			{"/console/types/PortCall.fee", []chromedp.Action[chromedp.Void]{chromedp.WaitVisible("#field-fee"), until(`document.querySelectorAll('[data-test=map-type]').length > 3`)}},
-			{"/console/sources/registry/craft", []chromedp.Action[chromedp.Void]{until(`document.querySelectorAll('[data-test=stored-row]').length > 10`), chromedp.Click("[data-test=add-where]")}},
-			{"/console/sources/tides/contacts", []chromedp.Action[chromedp.Void]{chromedp.WaitVisible("[data-test=rows-problem]"), chromedp.Click("[data-test=source-findings] summary")}},
-			{"/console/traffic", []chromedp.Action[chromedp.Void]{chromedp.WaitVisible("[data-test=traffic-problem]")}},
-			{"/console/help/live", []chromedp.Action[chromedp.Void]{chromedp.WaitVisible("[data-test=page] h1")}},
-		} {
+		for _, page := range pages {
 			for _, width := range []int64{1280, 800, 400} {
 				do(t, ctx, chromedp.EmulateViewport(width, 800))
 				visit(t, ctx, url+"/console/help")
@@ -94,6 +92,42 @@ func TestAudit(t *testing.T) {
 			}
 		}
 	}
+}
+
+// TestAudit looks at the pages of the harbour: full, wrong, and where the service keeps no records.
+func TestAudit(t *testing.T) {
+	audit(t, serve(t), []look{
+		{"/console/", steps(chromedp.WaitVisible(run), chromedp.Click(run), contains("[data-test=answer]", "portCalls"), chromedp.Click("[data-test=request]"), chromedp.Click("[data-test=drawer-history]"), chromedp.Sleep(300*time.Millisecond))},
+		{"/console/#operation=query+A($a:Int){quayz}", steps(contains("[aria-label=Operation]", "quayz"), chromedp.Click(run), chromedp.WaitVisible("[data-test=fault]"), chromedp.Click("[data-test=drawer-fields]"), chromedp.Sleep(500*time.Millisecond))},
+		{"/console/types/PortCall.fee", steps(chromedp.WaitVisible("#field-fee"), until(`document.querySelectorAll('[data-test=map-type]').length > 3`))},
+		{"/console/sources/registry/craft", steps(until(`document.querySelectorAll('[data-test=stored-row]').length > 10`), chromedp.Click("[data-test=add-where]"))},
+		{"/console/sources/tides/contacts", steps(chromedp.WaitVisible("[data-test=rows-problem]"), chromedp.Click("[data-test=source-findings] summary"))},
+		{"/console/traffic", steps(chromedp.WaitVisible("[data-test=traffic-problem]"))},
+		{"/console/help/live", steps(chromedp.WaitVisible("[data-test=page] h1"))},
+	})
+}
+
+// TestAuditOfRecords looks at the pages that need records: with what was asked, a revision that is being changed, and keys.
+func TestAuditOfRecords(t *testing.T) {
+	url, _ := keep(t, buoys)
+	asks(t, url, "board", "query Board { answer }")
+	asks(t, url, "tool", "query Wrong { nothing }")
+	ctx := browser(t, url+"/console/access")
+	do(t, ctx, chromedp.WaitVisible("[data-test=add-key]"), chromedp.Click("[data-test=add-key]"), chromedp.WaitVisible("[data-test=key-name]"), chromedp.SendKeys("[data-test=key-name]", "board"+kb.Enter), chromedp.WaitVisible("[data-test=key-row]"))
+	for end := time.Now().Add(20 * time.Second); ; time.Sleep(200 * time.Millisecond) {
+		do(t, ctx, chromedp.Navigate(url+"/console/traffic"), chromedp.WaitVisible("[data-test=order]"), chromedp.Sleep(200*time.Millisecond))
+		if eval[int](t, ctx, `document.querySelectorAll('[data-test=tally]').length`) == 2 {
+			break
+		}
+		if time.Now().After(end) {
+			t.Fatal("what was asked is not counted")
+		}
+	}
+	audit(t, url, []look{
+		{"/console/traffic", steps(chromedp.WaitVisible("[data-test=tally]"), chromedp.Click(`//tr[@data-test='tally' and contains(., 'refused')]//button`), chromedp.WaitVisible("[data-test=tally-one]"), chromedp.Click("[data-test=unused] summary"))},
+		{"/console/revisions", steps(chromedp.WaitVisible("[data-test=edit]"), chromedp.Click("[data-test=edit]"), chromedp.WaitVisible("[data-test=text]"), chromedp.Click("[data-test=try]"), contains("[data-test=outcome]", "change nothing"))},
+		{"/console/access", steps(chromedp.WaitVisible("[data-test=revoke]"), chromedp.Click("[data-test=revoke]"), chromedp.Click("[data-test=add-key]"), chromedp.WaitVisible("[data-test=key-name]"))},
+	})
 }
 
 // TestLoad holds the first load of the Ask page below 350 KB, compressed, from the service alone.

@@ -289,17 +289,10 @@ func TestPlanWithoutStores(t *testing.T) {
 
 // TestTrouble shows what is wrong with saved files that cannot be served, until it is mended.
 func TestTrouble(t *testing.T) {
-	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "sources: {}\n", "schema/a.graphql": "type Query { answer: Int @computed(expr: \"1\") }"})
-	p, findings, err := project.Open(context.Background(), dir, slog.New(slog.DiscardHandler))
-	if err != nil {
-		t.Fatalf("%v: %v", err, findings)
-	}
-	t.Cleanup(p.Close)
-	s := httptest.NewServer(service.New(service.Config{Project: p, Console: console.Handler(), Log: slog.New(slog.DiscardHandler)}))
-	t.Cleanup(s.Close)
-	ctx := browser(t, s.URL+"/console/")
+	url, p := serveTypes(t, "type Query { answer: Int @computed(expr: \"1\") }")
+	ctx := browser(t, url+"/console/")
 	do(t, ctx, chromedp.WaitVisible("[data-test=run]"), chromedp.WaitNotPresent("[data-test=trouble]"))
-	demotest.Write(t, dir, map[string]string{"schema/a.graphql": "type Query { answer: Strng }"})
+	demotest.Write(t, p.Dir, map[string]string{"schema/a.graphql": "type Query { answer: Strng }"})
 	if _, err := p.Reload(t.Context()); err == nil {
 		t.Fatal("what is wrong is served")
 	}
@@ -307,7 +300,7 @@ func TestTrouble(t *testing.T) {
 	if got := text(t, ctx, "[data-test=trouble]"); !strings.Contains(got, "schema/a.graphql:1:22") || !strings.Contains(got, `the type Strng is not defined; did you mean "String"?`) {
 		t.Errorf("shown is %q", got)
 	}
-	demotest.Write(t, dir, map[string]string{"schema/a.graphql": "type Query { answer: Int @computed(expr: \"2\") }"})
+	demotest.Write(t, p.Dir, map[string]string{"schema/a.graphql": "type Query { answer: Int @computed(expr: \"2\") }"})
 	if _, err := p.Reload(t.Context()); err != nil {
 		t.Fatal(err)
 	}
@@ -317,19 +310,8 @@ func TestTrouble(t *testing.T) {
 // TestRecords shows which revision is served, follows what is published without being loaded again,
 // and saves operations for everybody.
 func TestRecords(t *testing.T) {
-	dir := demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n", demotest.Database(t)), "schema/a.graphql": "type Query { answer: Int @computed(expr: \"1\") }"})
-	log := slog.New(slog.DiscardHandler)
-	p, keeper, findings, err := publishing.Open(context.Background(), dir, false, log, &project.Additions{})
-	if err != nil {
-		t.Fatalf("%v: %v", err, findings)
-	}
-	t.Cleanup(p.Close)
-	t.Cleanup(keeper.Start(context.Background(), "one", func() {}))
-	own := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, Keeper: keeper})
-	s := httptest.NewServer(own)
-	t.Cleanup(s.Close)
-	t.Cleanup(own.End)
-	ctx := browser(t, s.URL+"/console/")
+	url, keeper := keep(t, "type Query { answer: Int @computed(expr: \"1\") }")
+	ctx := browser(t, url+"/console/")
 	const revision = "[data-test=revision]"
 	do(t, ctx, chromedp.WaitVisible(revision))
 	if got := text(t, ctx, revision); got != "revision 1" {

@@ -20,8 +20,8 @@ import (
 	"osprey/service"
 )
 
-// keep serves types with records.
-func keep(t *testing.T, types string) string {
+// keep serves types with records, which the keeper has.
+func keep(t *testing.T, types string) (url string, keeper *publishing.Keeper) {
 	t.Helper()
 	dir := demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n", demotest.Database(t)), "schema/a.graphql": types})
 	log := slog.New(slog.DiscardHandler)
@@ -35,7 +35,7 @@ func keep(t *testing.T, types string) string {
 	s := httptest.NewServer(own)
 	t.Cleanup(s.Close)
 	t.Cleanup(own.End)
-	return s.URL
+	return s.URL, keeper
 }
 
 const buoys = `type Query {
@@ -64,7 +64,7 @@ func choose(selector, value string) chromedp.Action[chromedp.Void] {
 
 // TestTrafficPage tells what is asked, by whom, what it asks the stores, and what nobody asks; by client and by what fails.
 func TestTrafficPage(t *testing.T) {
-	url := keep(t, buoys)
+	url, _ := keep(t, buoys)
 	ctx := browser(t, url+"/console/traffic")
 	do(t, ctx, contains(".traffic", "Nothing was asked yet"))
 	for range 3 {
@@ -90,7 +90,7 @@ func TestTrafficPage(t *testing.T) {
 // TestRevisionsPage changes a file, is told what is wrong with it and whom it would break, publishes it anyway, sees what has changed, and
 // serves the one before again.
 func TestRevisionsPage(t *testing.T) {
-	url := keep(t, buoys)
+	url, _ := keep(t, buoys)
 	for range 3 {
 		asks(t, url, "board", "query Board { other }")
 	}
@@ -121,7 +121,7 @@ func TestRevisionsPage(t *testing.T) {
 
 // TestAccessPage makes a key, shows it once, tells when it was used, and revokes it.
 func TestAccessPage(t *testing.T) {
-	url := keep(t, buoys)
+	url, _ := keep(t, buoys)
 	ctx := browser(t, url+"/console/access")
 	do(t, ctx, contains(".access", "There is no key yet"), chromedp.Click("[data-test=add-key]"), chromedp.WaitVisible("[data-test=key-name]"), chromedp.SendKeys("[data-test=key-name]", "board"), chromedp.SendKeys("[data-test=key-roles]", "screen, clerk"+kb.Enter), chromedp.WaitVisible("[data-test=made]"))
 	if got := text(t, ctx, "[data-test=made] code"); !strings.HasPrefix(got, "osprey_") {
@@ -136,7 +136,7 @@ func TestAccessPage(t *testing.T) {
 
 // TestWithoutRecords says on the pages that need records that the service keeps none, and what to do.
 func TestWithoutRecords(t *testing.T) {
-	url := serveTypes(t, buoys)
+	url, _ := serveTypes(t, buoys)
 	ctx := browser(t, url+"/console/")
 	for page, at := range map[string]string{"traffic": "traffic-problem", "revisions": "revisions-problem", "access": "access-problem"} {
 		do(t, ctx, chromedp.Navigate(url+"/console/"+page), contains("[data-test="+at+"]", "keeps no records"), contains("[data-test="+at+"]", "osprey.yaml"))
@@ -145,7 +145,7 @@ func TestWithoutRecords(t *testing.T) {
 
 // TestLookAs looks at types and answers as holders of a role do, who may not see all of it, and stops.
 func TestLookAs(t *testing.T) {
-	url := serveTypes(t, `type Query {
+	url, _ := serveTypes(t, `type Query {
   answer: Int @computed(expr: "1")
   wages: Int @computed(expr: "2") @for(roles: ["clerk"])
   mine: String @computed(expr: "caller.roles.size() > 0 ? caller.roles[0] : 'nobody'")

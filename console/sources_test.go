@@ -40,7 +40,7 @@ func TestSourcesPage(t *testing.T) {
 
 // TestNoSources says what to do where there is no source.
 func TestNoSources(t *testing.T) {
-	url := serveTypes(t, "type Query { answer: Int @computed(expr: \"1\") }")
+	url, _ := serveTypes(t, "type Query { answer: Int @computed(expr: \"1\") }")
 	ctx := browser(t, url+"/console/sources")
 	do(t, ctx, contains(".sources", "There is no source yet"))
 }

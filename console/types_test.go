@@ -18,7 +18,7 @@ import (
 )
 
 // serveTypes serves types without stores.
-func serveTypes(t *testing.T, text string) string {
+func serveTypes(t *testing.T, text string) (url string, p *project.Project) {
 	t.Helper()
 	p, findings, err := project.Open(context.Background(), demotest.Folder(t, map[string]string{"osprey.yaml": "sources: {}\n", "schema/a.graphql": text}), slog.New(slog.DiscardHandler))
 	if err != nil {
@@ -27,7 +27,7 @@ func serveTypes(t *testing.T, text string) string {
 	t.Cleanup(p.Close)
 	s := httptest.NewServer(service.New(service.Config{Project: p, Console: console.Handler(), Log: slog.New(slog.DiscardHandler)}))
 	t.Cleanup(s.Close)
-	return s.URL
+	return s.URL, p
 }
 
 // TestTypesPage finds types and fields, says where they come from and who uses them, and draws how they lead to each other.
@@ -65,7 +65,7 @@ func TestManyTypes(t *testing.T) {
 	}
 	// Fields of types that nothing is stored of have no binding: this schema is for the map alone.
 	text := strings.ReplaceAll(b.String(), "@computed(expr: \"{}\")", "@computed(expr: \"{'id': 1}\")")
-	url := serveTypes(t, text)
+	url, _ := serveTypes(t, text)
 	ctx := browser(t, url+"/console/types/T5")
 	do(t, ctx, chromedp.WaitVisible("[data-test=map-near]"), chromedp.Click("[data-test=map-near]"), until(`document.querySelectorAll('[data-test=map-type]').length === 400`))
 	if n := eval[int](t, ctx, `document.querySelectorAll('[data-test=type-entry]').length`); n < 400 {
