@@ -1,7 +1,6 @@
 package console_test
 
 import (
-	"compress/gzip"
 	"context"
 	"fmt"
 	"io"
@@ -153,9 +152,7 @@ func TestLoad(t *testing.T) {
 		res.Body.Close()
 		total += int(n)
 		if res.Header.Get("Content-Encoding") != "gzip" && n > 5000 {
-			if _, err := gzip.NewReader(strings.NewReader("")); err != nil {
-				t.Errorf("%s is not compressed", name)
-			}
+			t.Errorf("%s is not compressed", name)
 		}
 	}
 	t.Logf("%d KB", total/1000)

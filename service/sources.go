@@ -9,8 +9,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/go-chi/chi/v5"
-
 	"osprey/core/store"
 	"osprey/project"
 )
@@ -56,11 +54,12 @@ func (s *Service) rows(w http.ResponseWriter, r *http.Request) {
 		}
 		b.Where = append(b.Where, project.Condition{Field: parts[0], Is: parts[1], Value: strings.Join(parts[2:], " ")})
 	}
+	source := inPath(r, "source")
 	revision, release := s.Project.Hold()
 	defer release()
 	ctx, cancel := context.WithTimeout(r.Context(), time.Duration(revision.Config.Limits.Timeout))
 	defer cancel()
-	rows, err := revision.Browse(ctx, chi.URLParam(r, "source"), b)
+	rows, err := revision.Browse(ctx, source, b)
 	var asked *project.ErrBrowse
 	var known *store.Error
 	switch {
@@ -69,10 +68,10 @@ func (s *Service) rows(w http.ResponseWriter, r *http.Request) {
 	case errors.As(err, &asked):
 		problem(w, http.StatusBadRequest, asked.Msg, asked.Fix)
 	case errors.As(err, &known):
-		s.Log.WarnContext(r.Context(), "records cannot be shown", "source", chi.URLParam(r, "source"), "set", b.Set, "error", err)
-		problem(w, http.StatusBadGateway, "the source "+chi.URLParam(r, "source")+" "+known.Msg, "the service's log has the details")
+		s.Log.WarnContext(r.Context(), "records cannot be shown", "source", source, "set", b.Set, "error", err)
+		problem(w, http.StatusBadGateway, "the source "+source+" "+known.Msg, "the service's log has the details")
 	default:
-		s.Log.WarnContext(r.Context(), "records cannot be shown", "source", chi.URLParam(r, "source"), "set", b.Set, "error", err)
+		s.Log.WarnContext(r.Context(), "records cannot be shown", "source", source, "set", b.Set, "error", err)
 		problem(w, http.StatusBadGateway, "the source did not answer", "the service's log has the details")
 	}
 }

@@ -2,7 +2,8 @@
 import { mdiContentCopy } from '@mdi/js'
 import { computed, onMounted, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
-import { addProgramKey, lookAs, NoAnswer, programKeys, revokeProgramKey, roleViews, type ProgramKey, type RoleView } from '../client'
+import { lookAs, NoAnswer } from '../client'
+import { addProgramKey, programKeys, revokeProgramKey, roleViews, type ProgramKey, type RoleView } from '../operator'
 
 /** Keys of client programs: whose, used when; made here, and revoked. And roles: what of the schema each sees. */
 const router = useRouter()

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { NoAnswer, publishFiles, restoreRevision, revisionOf, revisions, type Difference, type Kept, type Outcome } from '../client'
+import { NoAnswer } from '../client'
+import { publishFiles, restoreRevision, revisionOf, revisions, type Difference, type Kept, type Outcome } from '../operator'
 import { beside } from '../lines'
 
 /** What is served and was: who changed what, and why; two side by side; what a change would break. */

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { allSources, NoAnswer, projectFindings, storedRows, type Finding, type Source, type Stored, type StoredSet } from '../client'
+import { NoAnswer } from '../client'
+import { allSources, projectFindings, storedRows, type Finding, type Source, type Stored, type StoredSet } from '../operator'
 import SparkLine from '../components/SparkLine.vue'
 import { knowSources, sourceColour } from '../sources'
 import { useAsk } from '../stores/ask'

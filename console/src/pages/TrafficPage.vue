@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { explain, NoAnswer, tidied, traffic, unasked, type Explanation, type Tally, type Traffic } from '../client'
+import { explain, NoAnswer, tidied, type Explanation } from '../client'
+import { traffic, unasked, type Tally, type Traffic } from '../operator'
 import WaveStrip from '../components/WaveStrip.vue'
 import { definitions, operationOf } from '../editor/selection'
 import { useAsk } from '../stores/ask'

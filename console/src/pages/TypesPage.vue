@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { usedLately, type SchemaType, type TypeField } from '../client'
+import type { SchemaType, TypeField } from '../client'
+import { usedLately } from '../operator'
 import FieldRow from '../components/FieldRow.vue'
 import SplitPane from '../components/SplitPane.vue'
 import { sourceColour } from '../sources'

@@ -62,9 +62,11 @@ func New(url string, db *sqlx.DB, timeout time.Duration) *Log {
 func (l *Log) Sets(ctx context.Context) (map[string][]string, error) {
 	rows, err := l.db.QueryContext(ctx, `SELECT p.tablename, a.attname FROM pg_publication_tables p JOIN pg_publication o ON o.pubname = p.pubname
 		JOIN pg_namespace n ON n.nspname = p.schemaname JOIN pg_class c ON c.relnamespace = n.oid AND c.relname = p.tablename
-		JOIN pg_attribute a ON a.attrelid = c.oid AND a.attname = ANY (p.attnames) AND a.attgenerated = ''
-		WHERE p.pubname = $1 AND p.schemaname = ANY (current_schemas(false)) AND p.rowfilter IS NULL
-			AND o.pubinsert AND o.pubupdate AND o.pubdelete AND o.pubtruncate AND current_setting('wal_level') = 'logical'`, Publication)
+		JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND a.attgenerated = ''
+		WHERE p.pubname = $1 AND p.schemaname = ANY (current_schemas(false))
+			-- What servers before 15 do not have.
+			AND to_jsonb(p) ->> 'rowfilter' IS NULL AND coalesce(to_jsonb(p) -> 'attnames' @> to_jsonb(a.attname), true)
+			AND o.pubinsert AND o.pubupdate AND o.pubdelete AND o.pubtruncate AND current_setting('wal_level') = 'logical' AND NOT pg_is_in_recovery()`, Publication)
 	if err != nil {
 		return nil, err
 	}
@@ -271,7 +273,7 @@ func (r *reader) lasting(ctx context.Context) (from pglogrepl.LSN, err error) {
 		if !is { // it was undone, and a slot would hold the log back for nobody
 			return 0, errUndone
 		}
-		err := l.db.QueryRowContext(ctx, `SELECT confirmed_flush_lsn, coalesce(wal_status = 'lost', false) FROM pg_replication_slots WHERE slot_name = $1 AND confirmed_flush_lsn IS NOT NULL`, r.slot).Scan(&from, &lost)
+		err := l.db.QueryRowContext(ctx, `SELECT confirmed_flush_lsn, coalesce(to_jsonb(s) ->> 'wal_status' = 'lost', false) FROM pg_replication_slots s WHERE slot_name = $1 AND confirmed_flush_lsn IS NOT NULL`, r.slot).Scan(&from, &lost)
 		switch {
 		case err == nil && !lost:
 			return from, nil
