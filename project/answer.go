@@ -177,7 +177,8 @@ type RequestJSON struct {
 	Keys     int     `json:"keys"`
 	Calls    int     `json:"calls,omitempty"` // of a function; Records is then what it gave
 	Records  int     `json:"records"`
-	At       float64 `json:"at"` // milliseconds since the first could be made
+	Bytes    int64   `json:"bytes"` // of the values of the records
+	At       float64 `json:"at"`    // milliseconds since the first could be made
 	Millis   float64 `json:"ms"`
 	Failed   bool    `json:"failed,omitempty"`
 }
@@ -190,7 +191,7 @@ func (a *Answer) RequestsJSON() []RequestJSON { return requestsJSON(a.Requests) 
 func requestsJSON(made []execute.StoreRequest) []RequestJSON {
 	list := []RequestJSON{}
 	for _, c := range made {
-		list = append(list, RequestJSON{c.ID, c.Wave, c.Source, c.Asks, c.RoundTrips, c.Keys, c.Calls, c.Records,
+		list = append(list, RequestJSON{c.ID, c.Wave, c.Source, c.Asks, c.RoundTrips, c.Keys, c.Calls, c.Records, c.Bytes,
 			millis(c.At), millis(c.Time), c.Err != nil})
 	}
 	return list

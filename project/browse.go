@@ -20,8 +20,9 @@ type SourceView struct {
 	// State and History are how it is asked, of a source whose requests wait for their turn.
 	State   *guard.State   `json:"state,omitempty"`
 	History []guard.Minute `json:"history"`
-	Problem string         `json:"problem,omitempty"` // why it is not known what it holds
-	Sets    []SetView      `json:"sets"`
+	store.Figures
+	Problem string    `json:"problem,omitempty"` // why it is not known what it holds
+	Sets    []SetView `json:"sets"`
 	// Tells says by what it tells changes; "" if it does not.
 	Tells string `json:"tells,omitempty"`
 }
@@ -60,6 +61,9 @@ func (r *Revision) SourceViews() []SourceView {
 		if g, ok := s.Store.(*guard.Source); ok {
 			state := g.State()
 			v.State, v.History = &state, g.History()
+		}
+		if c, ok := s.Store.(store.Counted); ok {
+			v.Figures = c.Figures()
 		}
 		if why := s.Unknown(); why != nil {
 			v.Problem = told(why)

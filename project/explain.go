@@ -18,9 +18,11 @@ type Explanation struct {
 	Several   bool   `json:"several"`         // a store takes one key at a time, or so many, or answers in pages: Requests is a least number
 	Limit     int    `json:"limit,omitempty"` // how many are allowed; 0 if there is no bound
 	// Cost is what it is estimated to cost, and CostLimit how much it may; 0 if there is no bound.
-	Cost      int64     `json:"cost"`
-	CostLimit int64     `json:"costLimit,omitempty"`
-	Waves     []WaveOut `json:"waves"`
+	Cost      int64 `json:"cost"`
+	CostLimit int64 `json:"costLimit,omitempty"`
+	// Limits are those of its lists, with what it would cost with others.
+	Limits []plan.Limited `json:"limits,omitempty"`
+	Waves  []WaveOut      `json:"waves"`
 	// Told is, of a subscription, what is told, and how it comes to be known: all of the moment together makes the
 	// store requests once.
 	Told string `json:"told,omitempty"`
@@ -96,6 +98,7 @@ func (r *Revision) Explain(q *Request) (*Explanation, []Fault) {
 	}
 	limits := r.allowed(q.who())
 	e := &Explanation{Operation: p.Name, Requests: p.Requests(), Limit: int(limits.StoreRequests), Waves: []WaveOut{}, Cost: p.Cost(vars, int64(limits.Page)), CostLimit: int64(limits.Cost)}
+	e.Limits = p.Limits(vars, int64(limits.Page))
 	if p.Watch != nil {
 		e.Told = r.toldOf(p.Watch.Tells, p.Watch.Source, p.Watch.Set)
 	}

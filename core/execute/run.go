@@ -92,6 +92,7 @@ type StoreRequest struct {
 	Keys       int           // distinct keys that went in
 	Calls      int           // of a function: how many different ones
 	Records    int           // records that came back
+	Bytes      int64         // of their values
 	At         time.Duration // since the run began
 	Time       time.Duration // it took
 	Err        error         // what the log should say; nil if all went well
@@ -391,7 +392,7 @@ func (r *run) finish(got finished) {
 	if got.answer == nil {
 		made.RoundTrips = 1
 	} else {
-		made.RoundTrips, made.Records = got.answer.Requests, got.answer.Records()
+		made.RoundTrips, made.Records, made.Bytes = got.answer.Requests, got.answer.Records(), got.answer.Size()
 		countFailed(made, got.answer)
 	}
 	r.countRequests(made.RoundTrips - told)

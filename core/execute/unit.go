@@ -306,7 +306,7 @@ func (r *run) inSession(ctx context.Context, session store.Session, f *plan.Fetc
 		return err
 	}
 	r.onlyAllowed(f, got.answer)
-	made.RoundTrips, made.Records = before+got.answer.Requests, got.answer.Records()
+	made.RoundTrips, made.Records, made.Bytes = before+got.answer.Requests, got.answer.Records(), got.answer.Size()
 	if w := f.Reads[0].Write; w != nil && w.Given {
 		got.answer.Tables = givenTable(f, r.inputs[f.ID][0].Rows).Tables
 	}

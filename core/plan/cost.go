@@ -16,8 +16,13 @@ const costOfRequest = 10
 //	{ berths(limit: 10) { calls(limit: 5) { craft { name } } } }
 //	one request: 10    10 + 50 + 50 records: 11    21 in all
 func (p *Plan) Cost(vars map[string]schema.Value, page int64) int64 {
-	c := costs{plan: p, vars: vars, page: page, known: map[*Read][2]int64{}, guesses: true}
-	records := int64(0)
+	cost, _ := p.costAt(vars, page, nil)
+	return cost
+}
+
+// costAt returns what an operation costs with other limits, by their keys, and how many records are expected.
+func (p *Plan) costAt(vars map[string]schema.Value, page int64, instead map[string]int64) (cost, records int64) {
+	c := costs{plan: p, vars: vars, page: page, known: map[*Read][2]int64{}, guesses: true, instead: instead}
 	for _, f := range p.Fetches {
 		for _, r := range f.Reads {
 			if r.Nothing || r.Given {
@@ -27,7 +32,7 @@ func (p *Plan) Cost(vars map[string]schema.Value, page int64) int64 {
 			records = min(records+max(n, 0), beyond)
 		}
 	}
-	return costOfRequest*int64(p.Requests()) + (records+9)/10
+	return costOfRequest*int64(p.Requests()) + (records+9)/10, records
 }
 
 // guess returns how many records a step is expected to have, for each of its parent's.

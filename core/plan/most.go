@@ -78,6 +78,8 @@ type costs struct {
 	known map[*Read][2]int64
 	// guesses says that what nothing bounds is guessed by how many records there are.
 	guesses bool
+	// instead has values for limits, by their keys.
+	instead map[string]int64
 }
 
 func (c *costs) of(r *Read) (keys, records int64) {
@@ -147,6 +149,11 @@ const beyond = 1 << 40
 
 // limit returns the value of a limit, or Unbounded.
 func (c *costs) limit(a *Arg) int64 {
+	if len(c.instead) > 0 {
+		if n, ok := c.instead[a.key()]; ok {
+			return n
+		}
+	}
 	if a.Largest || a.Written || !a.Fixed && c.vars == nil {
 		return c.page
 	}

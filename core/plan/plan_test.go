@@ -186,3 +186,33 @@ func TestMost(t *testing.T) {
 		}
 	}
 }
+
+// TestLimits holds what an operation would cost with other limits: each of the costs is that of the operation
+// with this limit in its text.
+func TestLimits(t *testing.T) {
+	bound := harbour(t)
+	text := `query ($n: Int = 5) { portCalls(limit: $n) { id craft { name } } craft(imo: "1") { calls(limit: 4) { id } logbook(first: 4) { edges { node { id } } } inspections(limit: 3) { outcome } } two: craft(imo: "2") { ...C } three: craft(imo: "3") { ...C } } fragment C on Craft { calls(limit: 20) { id } }`
+	vars := map[string]schema.Value{"n": int64(5)}
+	limits := build(t, bound, text, vars).Limits(vars, 200)
+	var got []string
+	for _, l := range limits {
+		got = append(got, fmt.Sprint(l.Field, " ", l.Argument, " ", l.Variable, " ", l.Value))
+		written := map[string]string{"portCalls": "Int = 5", "craft.calls": "limit: 4", "craft.logbook": "first: 4", "two.calls": "limit: 20"}[l.Field]
+		for _, c := range l.Costs {
+			is := strings.TrimRight(written, "0123456789") + fmt.Sprint(c.Value)
+			own := map[string]schema.Value{"n": int64(5)}
+			if l.Variable != "" {
+				own["n"] = c.Value
+			}
+			if cost := build(t, bound, strings.Replace(text, written, is, 1), own).Cost(own, 200); cost != c.Cost {
+				t.Errorf("with %s of %s: %d it is told to cost %d, and costs %d", l.Argument, l.Field, c.Value, c.Cost, cost)
+			}
+		}
+		if n := len(l.Costs); n != 5 || l.Costs[n-1].Value != 100 {
+			t.Errorf("%s is told with %v", l.Field, l.Costs)
+		}
+	}
+	if want := "portCalls limit n 5, craft.calls limit  4, craft.logbook first  4, two.calls limit  20"; strings.Join(got, ", ") != want {
+		t.Errorf("the limits are %s, want %s", strings.Join(got, ", "), want)
+	}
+}

@@ -349,6 +349,15 @@ type Answer struct {
 	Release func()
 }
 
+// Size returns how many bytes the values of all tables take.
+func (a *Answer) Size() int64 {
+	n := int64(0)
+	for _, t := range a.Tables {
+		n += t.size()
+	}
+	return n
+}
+
 // Records returns the number of rows of all tables.
 func (a *Answer) Records() int {
 	n := 0

@@ -34,6 +34,25 @@ func NewTable(wanted []Wanted) *Table {
 	return t
 }
 
+// size returns how many bytes the values take.
+func (t *Table) size() int64 {
+	if t == nil {
+		return 0
+	}
+	n := int64(0)
+	for i := range t.Columns {
+		n += t.Columns[i].size()
+	}
+	return n
+}
+
+func (c *Column) size() int64 {
+	if c == nil {
+		return 0
+	}
+	return int64(8*len(c.Ints)+8*len(c.Floats)+len(c.Bytes)) + c.Elem.size() + c.Rows.size()
+}
+
 // At returns the row at a place in the order that was asked for.
 func (t *Table) At(place int) int {
 	if len(t.Order) > 0 {

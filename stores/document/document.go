@@ -15,6 +15,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"go.mongodb.org/mongo-driver/v2/event"
 	"go.mongodb.org/mongo-driver/v2/mongo"
 	"go.mongodb.org/mongo-driver/v2/mongo/options"
 	"go.mongodb.org/mongo-driver/v2/mongo/readpref"
@@ -43,6 +44,7 @@ const DefaultPool = 20
 // A Source is one database.
 type Source struct {
 	client  *mongo.Client
+	pool    *pool
 	db      *mongo.Database
 	prefers *readpref.ReadPref
 	timeout time.Duration
@@ -86,8 +88,9 @@ func Open(c Config) (*Source, error) {
 	if prefers == nil {
 		prefers = readpref.Primary()
 	}
+	pool := &pool{most: c.Pool + 1}
 	client, err := mongo.Connect(opts.SetAppName("osprey").
-		SetMaxPoolSize(uint64(c.Pool + 1)).SetServerSelectionTimeout(c.Timeout).SetConnectTimeout(c.Timeout))
+		SetPoolMonitor(&event.PoolMonitor{Event: pool.note}).SetMaxPoolSize(uint64(c.Pool + 1)).SetServerSelectionTimeout(c.Timeout).SetConnectTimeout(c.Timeout))
 	if err != nil {
 		return nil, errors.New("the address cannot be used: " + strings.ReplaceAll(err.Error(), c.URL, "…"))
 	}
@@ -95,7 +98,7 @@ func Open(c Config) (*Source, error) {
 	if _, known := legacyOrders[legacy]; legacy != "" && !known {
 		return nil, errors.New("the address says " + legacyOption + "=" + string(legacy) + ", which is none of csharpLegacy, javaLegacy, pythonLegacy and standard")
 	}
-	return &Source{uuids: legacy, client: client, db: client.Database(name), prefers: prefers, timeout: c.Timeout, sample: c.Sample, most: c.MaxRecords, bytes: c.MaxAnswer}, nil
+	return &Source{uuids: legacy, pool: pool, client: client, db: client.Database(name), prefers: prefers, timeout: c.Timeout, sample: c.Sample, most: c.MaxRecords, bytes: c.MaxAnswer}, nil
 }
 
 // Capabilities says what a find does: it sorts and cuts as a whole, not for each key. It is

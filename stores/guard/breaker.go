@@ -33,6 +33,7 @@ type breaker struct {
 	mu      sync.Mutex // guards what follows
 	failed  int        // requests in a row that did not reach the store, or were not answered
 	since   time.Time  // when it was opened; zero if it is not
+	left    int        // how often it was opened, since it was closed
 	last    error      // why
 	probing bool       // something pings the store
 
@@ -145,6 +146,7 @@ func (b *breaker) open(err error) {
 	b.failed, b.last = 0, err
 	if b.since.IsZero() {
 		b.since = time.Now()
+		b.left++
 	}
 	if !b.probing {
 		b.probing = true
@@ -176,16 +178,17 @@ func (b *breaker) probe() {
 	}
 }
 
-// state returns whether the store is asked, and since when it is not.
-func (b *breaker) state() (string, *time.Time) {
+// tell tells whether the store is asked, and how it failed.
+func (b *breaker) tell(s *State) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
+	s.Asked, s.Failed, s.Left = "yes", b.failed, b.left
 	if b.since.IsZero() {
-		return "yes", nil
+		return
 	}
 	since := b.since
+	s.Since, s.Asked = &since, "probing"
 	if b.circuit.IsOpen() {
-		return "no", &since
+		s.Asked = "no"
 	}
-	return "probing", &since
 }

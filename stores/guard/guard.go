@@ -68,6 +68,14 @@ func (s *Source) Since(ctx context.Context, after string, tell func(store.Batch)
 	return s.Source.(store.Watcher).Since(ctx, after, tell)
 }
 
+// Figures implements [store.Counted], as far as the source behind it does.
+func (s *Source) Figures() store.Figures {
+	if c, ok := s.Source.(store.Counted); ok {
+		return c.Figures()
+	}
+	return store.Figures{}
+}
+
 // Prepare makes a guarded request.
 func (s *Source) Prepare(catalogue *store.Catalogue, reads []*store.Read) (store.Request, error) {
 	r, err := s.Source.Prepare(catalogue, reads)
@@ -86,17 +94,24 @@ func (s *Source) Close() error {
 // A State is how a guarded source is now.
 type State struct {
 	Running int    `json:"running"` // requests under way
+	Most    int    `json:"most"`    // of these
 	Waiting int    `json:"waiting"` // requests that wait for their turn
+	Queue   int    `json:"queue"`   // of these, at most
 	Asked   string `json:"asked"`   // "yes", "no" while it is left alone, "probing" for the first request after that
 	// Since is when it was left alone; nil if it is not.
 	Since *time.Time `json:"since,omitempty"`
+	// Failed is how many requests in a row did not reach the store, or were not answered.
+	Failed int `json:"failed,omitempty"`
+	// Left is how often it was left alone since the start.
+	Left int `json:"left,omitempty"`
 }
 
 // State returns how the source is now.
 func (s *Source) State() State {
 	state := State{}
 	state.Running, state.Waiting = s.queue.State()
-	state.Asked, state.Since = s.breaker.state()
+	state.Most, state.Queue = s.queue.Bounds()
+	s.breaker.tell(&state)
 	return state
 }
 

@@ -130,6 +130,12 @@ func (s *Source) Ping(ctx context.Context) error {
 	return nil
 }
 
+// Figures tells of the pool of connections.
+func (s *Source) Figures() store.Figures {
+	stats := s.db.Stats()
+	return store.Figures{Connections: &store.Connections{Most: stats.MaxOpenConnections, Open: stats.OpenConnections, Busy: stats.InUse}}
+}
+
 // A lender lends the connection on which a request runs: any of the pool, or that of a
 // session.
 type lender interface {

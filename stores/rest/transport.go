@@ -12,6 +12,7 @@ import (
 	"github.com/gregjones/httpcache"
 	lru "github.com/hashicorp/golang-lru/v2"
 
+	"osprey/core/store"
 	"osprey/stores/remote"
 )
 
@@ -68,7 +69,9 @@ func retryAfter(text string) (time.Duration, bool) {
 type cache struct {
 	known *lru.Cache[string, []byte]
 	bytes atomic.Int64
-	mu    sync.Mutex // guards additions
+	asked atomic.Int64 // answers that were wanted and could be kept
+	given atomic.Int64 // of these, kept ones that were given
+	mu    sync.Mutex   // guards additions
 }
 
 func newCache() *cache {
@@ -124,5 +127,15 @@ func (s *Source) do(r *http.Request) (*http.Response, error) {
 	if s.service.OfCaller(r) {
 		return s.direct.Do(r)
 	}
-	return s.client.Do(r)
+	s.keeps.asked.Add(1)
+	answer, err := s.client.Do(r)
+	if err == nil && answer.Header.Get(httpcache.XFromCache) != "" {
+		s.keeps.given.Add(1)
+	}
+	return answer, err
+}
+
+// Figures tells of the answers that are kept.
+func (s *Source) Figures() store.Figures {
+	return store.Figures{Kept: &store.Kept{Answers: s.keeps.known.Len(), Bytes: s.keeps.bytes.Load(), Asked: s.keeps.asked.Load(), Given: s.keeps.given.Load()}}
 }

@@ -112,6 +112,9 @@ func (q *Queue) State() (running, waiting int) {
 	return q.running, q.waiting
 }
 
+// Bounds returns how many requests run and wait at most.
+func (q *Queue) Bounds() (running, waiting int) { return q.places, q.most }
+
 // What follows needs the lock.
 
 func (q *Queue) line(caller string) *line {
