@@ -87,6 +87,8 @@ type RecordsConfig struct {
 	Keep Span `yaml:"keep" default:"720h"`
 	// What breaks operations that were asked within this time is published only if one insists.
 	Protects Span `yaml:"protects" default:"168h"`
+	// Whether the last errors of each operation are kept, as callers were told them, but without values.
+	Samples *bool `yaml:"samples" default:"true"`
 }
 
 // EventsConfig is how instances tell each other what they have written.

@@ -2,7 +2,9 @@ package publishing
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
+	"slices"
 	"time"
 
 	"osprey/core/traffic"
@@ -12,14 +14,41 @@ import (
 
 // This file writes what is asked, in batches, in the background.
 
-// Count counts a request that a client has made, and the time that its answer took.
-func (k *Keeper) Count(a *project.Answer, client string, took time.Duration) {
+// Count counts a request that a client has made, by its id, and the time that its answer took.
+func (k *Keeper) Count(a *project.Answer, client, request string, took time.Duration) {
 	asked := traffic.Asked{Operation: a.Operation(), Client: client, Took: took, Codes: a.Codes()}
+	asked.Made = make([]traffic.AskedOf, 0, len(a.Requests))
 	for i := range a.Requests {
-		asked.Requests += int64(a.Requests[i].RoundTrips)
-		asked.Records += int64(a.Requests[i].Records)
+		r := &a.Requests[i]
+		asked.Requests += int64(r.RoundTrips)
+		asked.Records += int64(r.Records)
+		made := traffic.Made{Asked: 1, Requests: int64(r.RoundTrips), Keys: int64(r.Keys + r.Calls), Records: int64(r.Records), Bytes: r.Bytes, At: r.At, Took: r.Time, Most: r.Time}
+		if r.Err != nil {
+			made.Failed = 1
+		}
+		asked.Made = append(asked.Made, traffic.AskedOf{Request: traffic.Request{ID: r.ID, Wave: r.Wave, Source: r.Source, Asks: r.Asks}, Made: made})
+	}
+	if k.samples {
+		asked.Samples = samplesOf(a, request, took)
 	}
 	k.tally.Add(k.slot(), &asked)
+}
+
+// samplesOf returns the first error of each code.
+func samplesOf(a *project.Answer, request string, took time.Duration) (list []traffic.Sample) {
+	for i := range a.Faults {
+		f := &a.Faults[i]
+		if slices.ContainsFunc(list, func(s traffic.Sample) bool { return s.Code == f.Code }) {
+			continue
+		}
+		s := traffic.Sample{At: time.Now(), Code: f.Code, Message: f.Message, Source: f.Source, Request: request, Took: took}
+		if len(f.Path) > 0 {
+			path, _ := json.Marshal(f.Path)
+			s.Path = string(path)
+		}
+		list = append(list, s)
+	}
+	return list
 }
 
 // slot returns the slot of this moment: by how long this service runs, not by a clock that is set.

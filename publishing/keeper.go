@@ -40,6 +40,8 @@ type Keeper struct {
 	written  atomic.Int64  // requests that were counted and written
 	unsent   chan struct{} // holds one while nobody writes
 
+	samples bool // errors are kept as samples
+
 	keys atomic.Pointer[[]access.Key] // those that hold; nil before they were read
 
 	serial sync.Mutex // held while something is published, or looked for
@@ -96,7 +98,8 @@ func Open(ctx context.Context, dir string, own bool, log *slog.Logger, with *pro
 		}
 	}
 	k := &Keeper{Records: r, project: p, log: log, id: uuid.NewString(), keep: time.Duration(config.Records.Keep), protects: time.Duration(config.Records.Protects),
-		tally: traffic.NewTally(), began: time.Now(), unsent: make(chan struct{}, 1), passing: own}
+		tally: traffic.NewTally(), began: time.Now(), unsent: make(chan struct{}, 1), passing: own,
+		samples: config.Records.Samples == nil || *config.Records.Samples}
 	k.unsent <- struct{}{}
 	return p, k, findings, nil
 }

@@ -240,6 +240,10 @@ func batch(instance string, number int64, client string, age time.Duration) *rec
 	e := &traffic.Entry{Asked: 2, Failed: 1, Codes: map[string]int64{"STORE_DOWN": 1}, Requests: 4, Records: 10}
 	e.Times.Add(time.Millisecond)
 	e.Times.Add(time.Second)
+	e.Made = map[traffic.Request]*traffic.Made{{ID: 1, Wave: 1, Source: "port", Asks: "quays"}: {Asked: 2, Failed: 1, Requests: 4, Keys: 6, Records: 10, Bytes: 80, At: time.Millisecond, Took: 8 * time.Millisecond, Most: 7 * time.Millisecond}}
+	for i := range 3 {
+		e.Samples = append(e.Samples, traffic.Sample{At: time.Now().Add(-age - time.Hour + time.Duration(number)*time.Minute + time.Duration(len(client)*-10+i)*time.Second), Code: "STORE_DOWN", Message: fmt.Sprint(client, number, " ", i), Path: `["quays",0]`, Source: "port", Request: "r1", Took: time.Second})
+	}
 	return &records.Batch{Instance: instance, Number: number, Entries: map[traffic.Key]*traffic.Entry{{Operation: operationA.ID, Client: client, Slot: 1}: e},
 		Operations: map[traffic.ID]*traffic.Operation{operationA.ID: operationA}, Ages: map[int64]time.Duration{1: age}}
 }
@@ -295,6 +299,19 @@ func TestTraffic(t *testing.T) {
 	if err != nil || len(askers) != 1 || askers[0].Asked != 6 || askers[0].Clients != `["board","quay"]` {
 		t.Errorf("the askers are %+v: %v", askers, err)
 	}
+	one, err := r.One(ctx, 24*time.Hour, operationA.ID)
+	if err != nil || len(one.Made) != 1 || len(one.Hours) == 0 || one.Hours[len(one.Hours)-1].P95 < 800 {
+		t.Fatalf("of the operation it is known that %+v: %v", one, err)
+	}
+	if m := one.Made[0]; m.Asked != 6 || m.Failed != 3 || m.Requests != 2 || m.Keys != 3 || m.Records != 5 || m.Bytes != 40 || m.At != 0.5 || m.Millis != 4 || m.Most != 7 || m.Wave != 1 || m.Source != "port" || m.Asks != "quays" {
+		t.Errorf("the request is usually %+v", m)
+	}
+	if s := one.Samples; len(s) != 5 || s[0].Message != "board2 2" || s[3].Message != "quay1 2" || s[0].Path != `["quays",0]` || s[0].Request != "r1" || s[0].Took != 1000 || s[0].Client != "board" {
+		t.Errorf("the samples are %+v", s)
+	}
+	if one, err := r.One(ctx, 24*time.Hour, traffic.ID{}); err != nil || len(one.Made) != 0 || len(one.Samples) != 0 || len(one.Hours) != 1 {
+		t.Errorf("of those that are not told apart it is known that %+v: %v", one, err)
+	}
 	// What is old is forgotten, and what nobody asked since with it.
 	if err := r.Forget(ctx, 40*time.Hour, time.Now().Add(-100*time.Hour)); err != nil { // a clock that is behind
 		t.Fatal(err)
@@ -309,13 +326,13 @@ func TestTraffic(t *testing.T) {
 		t.Errorf("after forgetting it is %+v: %v", list, err)
 	}
 	conn := direct(t, at)
-	if _, err := conn.Exec(ctx, "UPDATE osprey.traffic SET hour = hour - interval '90 days'; UPDATE osprey.errors SET hour = hour - interval '90 days'"); err != nil {
+	if _, err := conn.Exec(ctx, "UPDATE osprey.traffic SET hour = hour - interval '90 days'; UPDATE osprey.errors SET hour = hour - interval '90 days'; UPDATE osprey.made SET hour = hour - interval '90 days'; UPDATE osprey.samples SET at = at - interval '90 days'"); err != nil {
 		t.Fatal(err)
 	}
 	if err := r.Forget(ctx, 40*time.Hour, time.Now()); err != nil {
 		t.Fatal(err)
 	}
-	if n := count(t, conn, "SELECT (SELECT count(*) FROM osprey.traffic) + (SELECT count(*) FROM osprey.errors) + (SELECT count(*) FROM osprey.operations)"); n != 0 {
+	if n := count(t, conn, "SELECT (SELECT count(*) FROM osprey.traffic) + (SELECT count(*) FROM osprey.errors) + (SELECT count(*) FROM osprey.made) + (SELECT count(*) FROM osprey.samples) + (SELECT count(*) FROM osprey.operations)"); n != 0 {
 		t.Errorf("%d rows are left", n)
 	}
 }

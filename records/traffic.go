@@ -62,6 +62,10 @@ func (r *Records) Write(ctx context.Context, b *Batch) error {
 	for _, o := range b.Operations {
 		operations = append(operations, operationRow{hex.EncodeToString(o.ID[:]), plain(o.Name), string(o.Kind), plain(o.Text), o.Uses})
 	}
+	made, samples, err := madeOf(b)
+	if err != nil {
+		return err
+	}
 	asked, err := json.Marshal(entries)
 	if err != nil {
 		return err
@@ -99,7 +103,10 @@ func (r *Records) Write(ctx context.Context, b *Batch) error {
 				FROM json_to_recordset($1::json) AS x(age float, operation text, client text, codes json), json_each_text(CASE json_typeof(codes) WHEN 'object' THEN codes ELSE '{}' END)
 				GROUP BY 1, 2, 3, 4 ORDER BY 1, 2, 3, 4
 				ON CONFLICT (hour, operation, client, code) DO UPDATE SET count = e.count + excluded.count`, string(asked))
-			return err
+			if err != nil {
+				return err
+			}
+			return writeMade(ctx, tx, made, samples)
 		})
 	})
 }
@@ -116,6 +123,8 @@ func (r *Records) Forget(ctx context.Context, keep time.Duration, now time.Time)
 		}{
 			{"DELETE FROM osprey.traffic WHERE hour < least($1, now() - $2 * interval '1 second')", []any{oldest, keep.Seconds()}},
 			{"DELETE FROM osprey.errors WHERE hour < least($1, now() - $2 * interval '1 second')", []any{oldest, keep.Seconds()}},
+			{"DELETE FROM osprey.made WHERE hour < least($1, now() - $2 * interval '1 second')", []any{oldest, keep.Seconds()}},
+			{"DELETE FROM osprey.samples WHERE at < least($1, now() - $2 * interval '1 second')", []any{oldest, keep.Seconds()}},
 			{"DELETE FROM osprey.operations o WHERE NOT EXISTS (SELECT FROM osprey.traffic t WHERE t.operation = o.id)", nil},
 			{"DELETE FROM osprey.instances WHERE seen < least($1, now()) - interval '1 day'", []any{now}},
 		} {

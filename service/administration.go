@@ -31,6 +31,7 @@ func (s *Service) administration(r chi.Router) {
 			r.Post("/api/v1/revisions/{number}/restore", s.restore)
 			r.Get("/api/v1/traffic", s.traffic)
 			r.Get("/api/v1/traffic/uses", s.uses)
+			r.Get("/api/v1/traffic/{operation}", s.trafficOf)
 			r.Get("/api/v1/keys", s.listKeys)
 			r.Post("/api/v1/keys", s.addKey)
 			r.Delete("/api/v1/keys/{id}", s.revokeKey)

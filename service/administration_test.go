@@ -188,6 +188,13 @@ func TestAdministration(t *testing.T) {
 	k.wants(200, `"label":"answer"`, post, "/api/v1/completions", object{"query": "{ ", "at": 2}, false)
 	k.wants(200, `Query.answer`, post, "/api/v1/meaning", object{"query": "{ answer }", "at": 4}, false)
 	k.wants(200, `null`, post, "/api/v1/meaning", object{"query": "{ answer }", "at": 0}, false)
+	drafted := "query ($n: Int!) { answer @include(if: true) }"
+	k.wants(200, `"variable":"n","message":"expected a whole number, found true"`, post, "/api/v1/variables/problems", object{"query": drafted, "variables": `{"n": true}`}, false)
+	k.wants(200, `"column":17`, post, "/api/v1/variables/problems", object{"query": drafted, "variables": `{"é": 1,"n": nul`}, false)
+	k.wants(200, `"problems":[]`, post, "/api/v1/variables/problems", object{"query": "{", "variables": `{"n": true}`}, false)
+	k.wants(200, `"completions":[{"label":"\"n\": ","kind":"variable","detail":"Int!"}],"from":1`, post, "/api/v1/variables/completions", object{"query": drafted, "variables": `{`, "at": 1}, false)
+	k.wants(200, `"completions":[]`, post, "/api/v1/variables/completions", object{"query": "{", "variables": `{`, "at": 1}, false)
+	k.wants(400, "not a draft", post, "/api/v1/variables/completions", "[]", true)
 	k.wants(200, `"pages"`, get, "/api/v1/pages", nil, false)
 	k.wants(200, `<h`, get, "/api/v1/pages/security", nil, false)
 	k.wants(404, `no page`, get, "/api/v1/pages/nothing", nil, false)
@@ -241,6 +248,14 @@ func TestAdministration(t *testing.T) {
 	k.wants(404, "no such revision", post, "/api/v1/revisions/99/restore", object{"by": "bea"}, false)
 	// What is asked.
 	k.wants(200, `"p50":`, get, "/api/v1/traffic?within=1h&uses=true", nil, false)
+	var counted struct{ Operations []struct{ ID string } }
+	if err := json.Unmarshal([]byte(k.wants(200, "", get, "/api/v1/traffic", nil, false)), &counted); err != nil || len(counted.Operations) == 0 {
+		t.Fatalf("what is asked is %+v: %v", counted, err)
+	}
+	k.wants(200, `"made":[],"samples":[],"hours":[{`, get, "/api/v1/traffic/"+counted.Operations[0].ID, nil, false)
+	k.wants(200, `"hours":[]`, get, "/api/v1/traffic/-", nil, false)
+	k.wants(404, `no operation x`, get, "/api/v1/traffic/x", nil, false)
+	k.wants(400, "the parameter within", get, "/api/v1/traffic/-?within=x", nil, false)
 	k.wants(200, `"operations":[]`, get, "/api/v1/traffic?client=nobody", nil, false)
 	k.wants(400, "the parameter within", get, "/api/v1/traffic?within=yesterday", nil, false)
 	k.wants(400, "the parameter within", get, "/api/v1/traffic/uses?within=-1h", nil, false)

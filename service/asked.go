@@ -1,9 +1,11 @@
 package service
 
 import (
+	"encoding/hex"
 	"net/http"
 	"time"
 
+	"osprey/core/traffic"
 	"osprey/records"
 )
 
@@ -58,6 +60,29 @@ func (s *Service) traffic(w http.ResponseWriter, r *http.Request) {
 		operations = append(operations, tally{o, millis(o.Times.Quantile(0.5)), millis(o.Times.Quantile(0.95)), millis(o.Times.Quantile(0.99))})
 	}
 	answer(w, map[string]any{"within": within.String(), "operations": operations, "hours": hours, "state": s.Keeper.State()})
+}
+
+// trafficOf tells what is known of one operation.
+func (s *Service) trafficOf(w http.ResponseWriter, r *http.Request) {
+	within, ok := withinOf(w, r)
+	if !ok {
+		return
+	}
+	var id traffic.ID
+	if text := inPath(r, "operation"); text != "-" { // which stands for those that are not told apart
+		sum, err := hex.DecodeString(text)
+		if err != nil || len(sum) != len(id) {
+			problem(w, http.StatusNotFound, "there is no operation "+clipped(text), "/api/v1/traffic lists those that were asked, by their ids")
+			return
+		}
+		copy(id[:], sum)
+	}
+	one, err := s.Keeper.Records.One(r.Context(), within, id)
+	if err != nil {
+		troubled(w, err)
+		return
+	}
+	answer(w, one)
 }
 
 // uses tells what of the schema is asked, and what is not.

@@ -17,6 +17,10 @@ import (
 type draft struct {
 	Query string `json:"query"`
 	At    int    `json:"at"` // the cursor, or the place pointed at
+
+	// Of variables, in whose text At is then.
+	OperationName string `json:"operationName"`
+	Variables     string `json:"variables"`
 }
 
 // readDraft reads a draft, or answers why it cannot.
@@ -139,4 +143,54 @@ func (s *Service) tidy(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	answer(w, map[string]any{"text": text})
+}
+
+// variablesOf reads a draft of variables, and returns those of its operation; nil where that cannot be read. ok is false
+// where why has been answered.
+func (s *Service) variablesOf(w http.ResponseWriter, r *http.Request) (d draft, own *assist.Variables, ok bool) {
+	if d, _, ok = s.readDraft(w, r); ok {
+		own = assist.VariablesOf(s.Project.Revision().SchemaFor(viewerOf(r)), d.Query, d.OperationName)
+	}
+	return d, own, ok
+}
+
+// variableProblems tells what is wrong with the variables of a draft.
+func (s *Service) variableProblems(w http.ResponseWriter, r *http.Request) {
+	d, own, ok := s.variablesOf(w, r)
+	if !ok {
+		return
+	}
+	type place struct {
+		Variable string `json:"variable,omitempty"`
+		Message  string `json:"message"`
+		Fix      string `json:"fix,omitempty"`
+		Line     int    `json:"line"`
+		Column   int    `json:"column"`
+	}
+	list := []place{}
+	if own != nil {
+		src := language.NewSource("", d.Variables)
+		for _, p := range own.Problems(d.Variables) {
+			at := src.Position(src.Pos(p.At))
+			list = append(list, place{p.Variable, p.Msg, p.Fix, at.Line, at.Column})
+		}
+	}
+	answer(w, map[string]any{"problems": list})
+}
+
+// variableCompletions tells what can be written at a place of the variables of a draft.
+func (s *Service) variableCompletions(w http.ResponseWriter, r *http.Request) {
+	d, own, ok := s.variablesOf(w, r)
+	if !ok {
+		return
+	}
+	offset := byteAt(d.Variables, d.At)
+	list, from := []assist.Completion(nil), offset
+	if own != nil {
+		list, from = own.Complete(d.Variables, offset)
+	}
+	if list == nil {
+		list = []assist.Completion{}
+	}
+	answer(w, map[string]any{"from": utf8.RuneCountInString(d.Variables[:from]), "completions": list})
 }

@@ -93,6 +93,8 @@ func New(c Config) *Service {
 			r.Post("/api/v1/snippets", s.snippets)
 			r.Post("/api/v1/problems", s.problems)
 			r.Post("/api/v1/completions", s.completions)
+			r.Post("/api/v1/variables/problems", s.variableProblems)
+			r.Post("/api/v1/variables/completions", s.variableCompletions)
 			r.Post("/api/v1/meaning", s.meaning)
 			s.administration(r)
 		})

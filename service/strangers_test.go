@@ -99,7 +99,7 @@ func send(t *testing.T, method, url, body string, header map[string]string) (int
 // calls as text, or lead a browser here under a name of its own.
 func TestWebPages(t *testing.T) {
 	base, _ := serveAt(t, berths(3, "hosts: [quay.example]\n"), service.Config{}, service.Stop{})
-	for _, path := range []string{"/graphql", "/api/v1/plans", "/api/v1/problems", "/api/v1/tidy", "/api/v1/completions", "/api/v1/meaning"} {
+	for _, path := range []string{"/graphql", "/api/v1/plans", "/api/v1/problems", "/api/v1/tidy", "/api/v1/completions", "/api/v1/meaning", "/api/v1/variables/problems", "/api/v1/variables/completions"} {
 		body := `{"query": "{ berths { id } }", "at": 3}`
 		for contentType, want := range map[string]int{"application/json": 200, "application/json; charset=utf-8": 200, "text/plain": 415, "": 415, "application/x-www-form-urlencoded": 415, "application/json; charset=latin1": 415} {
 			header := map[string]string{}

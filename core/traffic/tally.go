@@ -14,6 +14,8 @@ type Asked struct {
 	Codes     []string // of its errors, each once; none if it had none
 	Requests  int64    // store requests
 	Records   int64    // that stores sent for it
+	Made      []AskedOf
+	Samples   []Sample // an error of each code
 }
 
 // A Key says of what an [Entry] is.
@@ -31,6 +33,8 @@ type Entry struct {
 	Times    Times
 	Requests int64
 	Records  int64
+	Made     map[Request]*Made
+	Samples  []Sample // the last of each code, the oldest first
 }
 
 // A Batch is what a tally has counted, to be written somewhere.
@@ -95,14 +99,16 @@ func (t *Tally) Add(slot int64, a *Asked) {
 	if a.Operation != nil {
 		key.Operation = a.Operation.ID
 	}
+	a.clean()
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if slot != t.slot {
 		t.slot = slot
 		clear(t.pairs)
 	}
+	shared := false // the entry stands for many
 	if !t.pairs[key] {
-		if len(t.pairs) >= MostPairs {
+		if shared = len(t.pairs) >= MostPairs; shared {
 			key = Key{Client: Other, Slot: slot}
 		}
 		t.pairs[key] = true
@@ -116,6 +122,9 @@ func (t *Tally) Add(slot int64, a *Asked) {
 	e.Times.Add(a.Took)
 	e.Requests += a.Requests
 	e.Records += a.Records
+	if !shared {
+		t.know(e, a)
+	}
 	if len(a.Codes) == 0 {
 		return
 	}

@@ -191,10 +191,68 @@ func TestTally(t *testing.T) {
 	}
 }
 
+// TestMade holds what stores were asked for an operation, and its last errors, within bounds.
+func TestMade(t *testing.T) {
+	tally := traffic.NewTally()
+	o := operation(t, `{ port { name } }`)
+	made := func(id int, source string, keys int64, took time.Duration) traffic.AskedOf {
+		return traffic.AskedOf{Request: traffic.Request{ID: id, Wave: id + 1, Source: source, Asks: "quays"}, Made: traffic.Made{Asked: 1, Requests: 1, Keys: keys, Records: 2 * keys, Took: took, Most: took}}
+	}
+	for i := range 10 {
+		tally.Add(1, &traffic.Asked{Operation: o, Client: "board", Codes: []string{"DOWN", "LIMIT"}, Made: []traffic.AskedOf{made(0, "port", 3, time.Second), made(1, "notices", 5, time.Duration(i)*time.Second)},
+			Samples: []traffic.Sample{{Code: "DOWN", Message: fmt.Sprint("try ", i)}, {Code: "LIMIT", Message: fmt.Sprint("limit ", i)}}})
+	}
+	e := tally.Take().Entries[traffic.Key{Operation: o.ID, Client: "board", Slot: 1}]
+	if m := e.Made[traffic.Request{ID: 1, Wave: 2, Source: "notices", Asks: "quays"}]; len(e.Made) != 2 || m == nil || m.Asked != 10 || m.Keys != 50 || m.Records != 100 || m.Took != 45*time.Second || m.Most != 9*time.Second {
+		t.Errorf("of the requests it is known that %+v", e.Made)
+	}
+	var last []string
+	for _, s := range e.Samples {
+		last = append(last, s.Message)
+	}
+	if got := strings.Join(last, ", "); got != "try 7, limit 7, try 8, limit 8, try 9, limit 9" {
+		t.Errorf("the samples are %s", got)
+	}
+	// What strangers send does not grow it: requests of any number, texts of any length.
+	for i := range 100_000 {
+		tally.Add(2, &traffic.Asked{Operation: o, Client: fmt.Sprint(i % 9000), Codes: []string{"X"}, Made: []traffic.AskedOf{made(i, "port", 1, 1)},
+			Samples: []traffic.Sample{{Code: fmt.Sprint(i % 7), Message: strings.Repeat("é", 300), Path: strings.Repeat("x", 3000)}}})
+	}
+	bytes := 0
+	for _, e := range tally.Take().Entries {
+		bytes += 200 * len(e.Made)
+		for _, s := range e.Samples {
+			bytes += len(s.Message) + len(s.Path)
+		}
+	}
+	if bytes > traffic.MostBytes+traffic.MostBytes/2 {
+		t.Errorf("%d bytes wait", bytes)
+	}
+}
+
+// TestWithoutValues holds that nothing of a caller's data stays in a message that is kept.
+func TestWithoutValues(t *testing.T) {
+	for message, want := range map[string]string{
+		`expected Date!, found "1991-13-01"`:                         `expected Date!, found …`,
+		`expected an Int, found 5000 → write a number`:               `expected an Int, found … → write a number`,
+		`Query has no field "crafts"`:                                `Query has no field "crafts"`,
+		`there is no tariff for "Auk of the north" and 9074729`:      `there is no tariff for “…” and …`,
+		`no tariff for "Auk" or 'Bittern'`:                           `no tariff for “…” or “…”`,
+		`the operation costs 1010, and the limit is 100`:             `the operation costs 1010, and the limit is 100`,
+		`the source port does not answer and is left alone`:          `the source port does not answer and is left alone`,
+		`the enum CraftType has no value FERY; did you mean "FERRY"`: `the enum CraftType has no value …; did you mean "FERRY"`,
+	} {
+		if got := traffic.WithoutValues(message); got != want {
+			t.Errorf("%s is kept as %s, want %s", message, got, want)
+		}
+	}
+}
+
 func BenchmarkTally(b *testing.B) {
 	tally := traffic.NewTally()
 	o := &traffic.Operation{ID: traffic.ID{1}}
-	asked := traffic.Asked{Operation: o, Client: "board", Took: time.Millisecond, Requests: 2, Records: 5}
+	asked := traffic.Asked{Operation: o, Client: "board", Took: time.Millisecond, Requests: 2, Records: 5,
+		Made: []traffic.AskedOf{{Request: traffic.Request{ID: 0, Wave: 1, Source: "port", Asks: "quays"}}, {Request: traffic.Request{ID: 1, Wave: 2, Source: "notices", Asks: "notices"}}}}
 	b.RunParallel(func(pb *testing.PB) {
 		for pb.Next() {
 			tally.Add(1, &asked)
