@@ -38,7 +38,11 @@ console: console/dist/index.html
 console/node_modules/.package-lock.json: console/package.json console/package-lock.json | tools
 	cd console && npm ci --no-audit --no-fund --loglevel=error
 	@touch $@
-console/dist/index.html: console/node_modules/.package-lock.json console/index.html console/vite.config.ts console/tsconfig.json $(shell find console/src console/public -type f)
+# The types of what the service answers are made of its description.
+console/src/api.d.ts: service/openapi.yaml console/node_modules/.package-lock.json
+	cd console && npm run --silent types > /dev/null
+	@touch $@
+console/dist/index.html: console/src/api.d.ts console/node_modules/.package-lock.json console/index.html console/vite.config.ts console/tsconfig.json $(shell find console/src console/public -type f ! -name api.d.ts)
 	cd console && npx vite build --logLevel warn
 	@touch $@
 
@@ -49,11 +53,11 @@ bin/osprey-documents: demo/documents/main.go demo/documents/go.mod demo/document
 	@echo "building the demo's document server; the first time takes a few minutes"
 	cd demo/documents && go build -o ../../bin/osprey-documents .
 
-lint: console
+lint: console console/src/api.d.ts
 	@unformatted=$$(gofmt -l $$(git ls-files '*.go')); [ -z "$$unformatted" ] || { echo "not gofmt-ed: $$unformatted"; exit 1; }
 	go vet ./...
 	go run $(STATICCHECK) ./...
-	cd console && npx vue-tsc --noEmit
+	cd console && npm run --silent check
 
 # The pictures of docs/screenshots, from a demo that is running.
 screenshots: build tools-test
@@ -69,4 +73,4 @@ bench-quick: tools
 	bin/osprey-bench --quick
 
 clean:
-	rm -rf bin console/node_modules console/dist/*
+	rm -rf bin console/node_modules console/dist/* console/src/api.d.ts

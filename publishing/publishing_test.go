@@ -47,7 +47,7 @@ func ask(p *project.Project, k *publishing.Keeper, client, query string) {
 	r, release := p.Hold()
 	defer release()
 	a := r.Ask(context.Background(), &project.Request{Query: query})
-	k.Count(a, client, time.Millisecond)
+	k.Count(a, client, "r1", time.Millisecond)
 	a.Free()
 }
 

@@ -66,9 +66,6 @@ func madeOf(b *Batch) (made, samples []byte, err error) {
 	return made, samples, err
 }
 
-// samplesKept is how many errors of an operation and code are kept.
-const samplesKept = 5
-
 // writeMade adds store requests and samples to what is kept, at the end of a transaction.
 func writeMade(ctx context.Context, tx *sqlx.Tx, made, samples []byte) error {
 	if _, err := tx.ExecContext(ctx, `INSERT INTO osprey.made AS m (hour, operation, request, wave, source, asks, asked, failed, requests, keys, records, bytes, began, took, most)
@@ -96,7 +93,7 @@ func writeMade(ctx context.Context, tx *sqlx.Tx, made, samples []byte) error {
 	}
 	_, err := tx.ExecContext(ctx, `DELETE FROM osprey.samples WHERE id IN (
 		SELECT id FROM (SELECT id, row_number() OVER (PARTITION BY operation, code ORDER BY at DESC, id DESC) AS n FROM osprey.samples
-			WHERE operation IN (SELECT decode(operation, 'hex') FROM json_to_recordset($1::json) AS x(operation text))) s WHERE n > $2)`, string(samples), samplesKept)
+			WHERE operation IN (SELECT decode(operation, 'hex') FROM json_to_recordset($1::json) AS x(operation text))) s WHERE n > $2)`, string(samples), traffic.MostSamples)
 	return err
 }
 

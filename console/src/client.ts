@@ -1,3 +1,5 @@
+import type { Json, Schemas } from './calls'
+
 /** One error of an answer, as the service tells it. */
 export interface Fault {
   message: string
@@ -18,6 +20,8 @@ export interface Call {
   /** How often a function was called; missing for record sets. */
   calls?: number
   records: number
+  /** Of the values of the records. */
+  bytes: number
   /** When it began, since the first could, in milliseconds; and how long it took. */
   at: number
   ms: number
@@ -30,45 +34,10 @@ export interface Answer {
   extensions?: { calls?: Call[] }
 }
 
-/** One record set of a planned request, and the places of the answer that it is for. */
-export interface PlannedRead {
-  asks: string
-  fields: string[]
-  keys?: number
-  records?: number
-  here?: string[]
-}
-
-export interface PlannedRequest {
-  id: number
-  /** The requests whose records bring its keys. */
-  after?: number[]
-  source: string
-  kind: string
-  asks: string
-  statement?: string
-  statements?: number
-  eachKey?: boolean
-  pages?: number
-  transaction?: string
-  problem?: string
-  reads: PlannedRead[]
-}
+export type PlannedRequest = Schemas['PlannedRequest']
 
 /** What an operation would ask, without running it. */
-export interface Explanation {
-  operation?: string
-  requests: number
-  several: boolean
-  /** How many store requests are allowed; missing if there is no bound. */
-  limit?: number
-  cost: number
-  costLimit?: number
-  /** Of a subscription: what is told, and how it comes to be known. */
-  told?: string
-  statementsHidden?: boolean
-  waves: { wave: number; requests: PlannedRequest[] }[]
-}
+export type Explanation = Schemas['Plan']
 
 export interface Question {
   query: string
@@ -76,13 +45,16 @@ export interface Question {
   variables?: Record<string, unknown>
 }
 
-export interface SavedOperation {
-  name: string
-  text: string
-}
+/** An operation by its name: the project keeps it, or somebody saved it. */
+export type SavedOperation = Pick<Schemas['Operation'], 'name' | 'text'>
 
 /** Why a question got no answer at all. */
-export class NoAnswer extends Error {}
+export class NoAnswer extends Error {
+  /** The status of the response is 0 where there was none. */
+  constructor(message: string, readonly status = 0) {
+    super(message)
+  }
+}
 
 const keyName = 'osprey.key'
 let refused: (why: Refused) => void = () => {}
@@ -133,6 +105,13 @@ export async function send(path: string, init: RequestInit): Promise<Response> {
 /** Reads an answer in JSON. Rejects with a NoAnswer. */
 export async function decode<T>(response: Response): Promise<T> {
   return read<T>(await response.text(), response.status)
+}
+
+/** Reads an answer in JSON, if it is no problem. Rejects with a NoAnswer that says which. */
+export async function orNoAnswer<T>(response: Response): Promise<T> {
+  if (response.ok) return response.status === 204 ? (undefined as T) : decode<T>(response)
+  const told = await decode<Partial<Schemas['Problem']>>(response)
+  throw new NoAnswer([told.detail, told.fix].filter(Boolean).join(' → ') || `The service answers ${response.status}.`, response.status)
 }
 
 function read<T>(text: string, status: number): T {
@@ -224,57 +203,25 @@ export async function explain(question: Question, extra: Extra, signal: AbortSig
 /** An operation as a call of a program in a language. Rejects with a NoAnswer. */
 export async function callIn(language: string, question: Question): Promise<string> {
   const response = await send(`/api/v1/snippets?in=${language}`, { method: 'POST', headers, body: JSON.stringify(question) })
-  const got = await decode<{ text?: string; detail?: string }>(response)
-  if (got.text === undefined) throw new NoAnswer(got.detail ?? 'The service does not write it.')
-  return got.text
+  return (await orNoAnswer<Json<'/api/v1/snippets', 'post'>>(response)).text
 }
 
 /** The operations that the project keeps, and one to begin with that is made of the schema. */
-export async function savedOperations(): Promise<{ operations: SavedOperation[]; first: string }> {
+export async function savedOperations(): Promise<Json<'/api/v1/operations'>> {
   return decode(await send('/api/v1/operations', {}))
 }
 
 /** An operation, formatted. Rejects with a NoAnswer that says why it cannot be. */
 export async function tidied(query: string): Promise<string> {
   const response = await send('/api/v1/tidy', { method: 'POST', headers, body: JSON.stringify({ query, at: 0 }) })
-  const got = await decode<{ text?: string; detail?: string }>(response)
-  if (got.text === undefined) throw new NoAnswer(got.detail ?? 'The service does not format it.')
-  return got.text
+  return (await orNoAnswer<Json<'/api/v1/tidy', 'post'>>(response)).text
 }
 
-/** A field of a type, an argument, or a field of an input object. */
-export interface TypeField {
-  name: string
-  type: string
-  of: string
-  many?: boolean
-  text?: string
-  default?: string
-  deprecated?: string
-  args?: TypeField[]
-  source?: string
-  where?: string
-}
-
-/** A type of the schema. */
-export interface SchemaType {
-  name: string
-  kind: 'SCALAR' | 'OBJECT' | 'INTERFACE' | 'UNION' | 'ENUM' | 'INPUT_OBJECT'
-  text?: string
-  root?: 'query' | 'mutation' | 'subscription'
-  source?: string
-  set?: string
-  implements?: string[]
-  members?: string[]
-  fields?: TypeField[]
-  values?: { name: string; text?: string; deprecated?: string }[]
-}
+export type TypeField = Schemas['Field']
+export type SchemaType = Schemas['Type']
 
 /** What the schema has, and which of the project's operations use it, by coordinates. */
-export interface SchemaTypes {
-  types: SchemaType[]
-  uses: Record<string, string[]>
-}
+export type SchemaTypes = Schemas['Types']
 
 export async function schemaTypes(): Promise<SchemaTypes> {
   return decode(await send('/api/v1/types', {}))
@@ -286,24 +233,10 @@ export async function readiness(): Promise<{ ready: boolean; sources: Record<str
 }
 
 /** What is wrong with the project's files, so that what was served before is served still. */
-export interface FilesTrouble {
-  problem: string
-  fix?: string
-  /** file:line:column */
-  place?: string
-  /** how many further errors there are */
-  more?: number
-}
+export type FilesTrouble = Schemas['Trouble']
 
 /** What is served, and what is wrong. */
-export interface Now {
-  /** One more with each revision that the service serves. */
-  serial: number
-  /** Which of the revisions that are kept it is; null if it is none, or is not told here. */
-  revision: { number: number; at: string; by: string; note?: string; origin: 'files' | 'published' | 'restored' } | null
-  files?: FilesTrouble
-  records?: { problem?: string; revision?: string }
-}
+export type Now = Schemas['Now']
 
 /** Hears what is served and what is wrong, at once and whenever it changes, until it is told to stop. */
 export function follow(heard: (now: Now) => void): () => void {
@@ -328,24 +261,19 @@ async function listen(heard: (now: Now) => void, signal: AbortSignal): Promise<v
 }
 
 /** An operation that people saved in the service's records. */
-export interface KeptOperation extends SavedOperation {
-  by: string
-  at: string
-  version: number
-}
+export type KeptOperation = Schemas['Saved']
 
 /** The operations that people saved; undefined where the service keeps none, or not for this caller. */
 export async function keptOperations(): Promise<KeptOperation[] | undefined> {
   const response = await send('/api/v1/saved', {})
   if (!response.ok) return undefined
-  return (await decode<{ saved: KeptOperation[] }>(response)).saved
+  return (await decode<Json<'/api/v1/saved'>>(response)).saved
 }
 
 /** Saves an operation in place of a version of it, 0 for a new one. Rejects with a NoAnswer that says why it is not saved. */
 export async function keepOperation(name: string, text: string, version: number): Promise<KeptOperation> {
   const response = await send(`/api/v1/saved/${encodeURIComponent(name)}`, { method: 'PUT', headers, body: JSON.stringify({ text, by: 'console', version }) })
-  if (!response.ok) throw new NoAnswer((await decode<{ detail: string }>(response)).detail)
-  return decode<KeptOperation>(response)
+  return orNoAnswer<KeptOperation>(response)
 }
 
 /** Removes a saved operation. */
@@ -354,15 +282,11 @@ export async function dropOperation(name: string): Promise<void> {
 }
 
 /** A page of the documentation, with its parts. */
-export interface HelpPage {
-  name: string
-  title: string
-  sections: { title: string; anchor: string; text: string }[]
-}
+export type HelpPage = Schemas['Page']
 
 /** The pages of the documentation, as of the service's version. */
 export async function helpPages(): Promise<HelpPage[]> {
-  return (await decode<{ pages: HelpPage[] }>(await send('/api/v1/pages', {}))).pages
+  return (await decode<Json<'/api/v1/pages'>>(await send('/api/v1/pages', {}))).pages
 }
 
 /** One page, as HTML. */
@@ -373,39 +297,22 @@ export async function helpPage(name: string): Promise<string> {
 }
 
 /** One thing found wrong with an operation while it is written. */
-export interface Problem {
-  message: string
-  fix?: string
-  line: number
-  column: number
-  /** Changes that do what fix says, each by itself; places count code points. */
-  mends?: { from: number; to: number; with: string }[]
+export type Problem = Schemas['DraftProblem']
+/** One thing found wrong with its variables. */
+export type VariableProblem = Schemas['VariableProblem']
+
+const draft = async <T>(path: string, body: object) => decode<T>(await send(`/api/v1/${path}`, { method: 'POST', headers, body: JSON.stringify(body) }))
+
+export const problems = async (query: string) => (await draft<Json<'/api/v1/problems', 'post'>>('problems', { query })).problems
+export const completions = (query: string, at: number) => draft<Schemas['Completions']>('completions', { query, at })
+export const meaning = (query: string, at: number) => draft<Schemas['Meaning'] | null>('meaning', { query, at })
+
+/** Of variables: the operation that they are for, and the text of their JSON. */
+export interface Given {
+  query: string
+  operationName?: string
+  variables: string
 }
 
-/** A word that can be written at a place. */
-export interface Completion {
-  label: string
-  kind: 'field' | 'argument' | 'type' | 'value' | 'variable' | 'fragment' | 'directive' | 'keyword'
-  detail?: string
-  text?: string
-}
-
-/** What a word means; places count code points. */
-export interface Meaning {
-  from: number
-  to: number
-  title: string
-  text: string
-  coordinate: string
-  defined: number
-  /** Where its values come from; empty if nothing is known. */
-  where: string
-}
-
-async function assist<T>(what: string, query: string, at: number): Promise<T> {
-  return decode<T>(await send(`/api/v1/${what}`, { method: 'POST', headers, body: JSON.stringify({ query, at }) }))
-}
-
-export const problems = async (query: string) => (await assist<{ problems: Problem[] }>('problems', query, 0)).problems
-export const completions = (query: string, at: number) => assist<{ from: number; completions: Completion[] }>('completions', query, at)
-export const meaning = (query: string, at: number) => assist<Meaning | null>('meaning', query, at)
+export const variableProblems = async (given: Given) => (await draft<Json<'/api/v1/variables/problems', 'post'>>('variables/problems', given)).problems
+export const variableCompletions = (given: Given, at: number) => draft<Schemas['Completions']>('variables/completions', { ...given, at })

@@ -55,7 +55,8 @@ type Sample struct {
 }
 
 const (
-	mostSamples = 3   // of one code, that wait to be written for an entry
+	// MostSamples is how many errors of one code are kept.
+	MostSamples = 5
 	longest     = 400 // bytes of a text that is kept
 )
 
@@ -133,9 +134,9 @@ func (t *Tally) know(e *Entry, a *Asked) {
 				}
 			}
 		}
-		if n >= mostSamples { // the oldest of its code goes
+		if n >= MostSamples { // the oldest of its code goes
 			e.Samples = append(e.Samples[:first], e.Samples[first+1:]...)
-		} else if len(e.Samples) >= mostSamples*10 {
+		} else if len(e.Samples) >= MostSamples*10 {
 			continue
 		} else {
 			t.bytes += 300 + longest

@@ -210,7 +210,7 @@ func TestMade(t *testing.T) {
 	for _, s := range e.Samples {
 		last = append(last, s.Message)
 	}
-	if got := strings.Join(last, ", "); got != "try 7, limit 7, try 8, limit 8, try 9, limit 9" {
+	if got := strings.Join(last, ", "); got != "try 5, limit 5, try 6, limit 6, try 7, limit 7, try 8, limit 8, try 9, limit 9" {
 		t.Errorf("the samples are %s", got)
 	}
 	// What strangers send does not grow it: requests of any number, texts of any length.

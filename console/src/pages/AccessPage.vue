@@ -35,7 +35,7 @@ async function look() {
 async function add() {
   try {
     const key = await addProgramKey({ name: name.value.trim(), roles: roles.value.split(/[\s,]+/).filter(Boolean), until: until.value ? new Date(until.value).toISOString() : undefined, by: 'console' })
-    made.value = { name: key.name, key: key.key }
+    made.value = { name: key.name, key: key.key ?? '' }
     adding.value = false
     name.value = roles.value = until.value = said.value = ''
   } catch (error) {
