@@ -18,7 +18,9 @@ import (
 // Additions are what a program brings to a project beyond its folder.
 type Additions struct {
 	// Bare says that there need be no schema yet.
-	Bare      bool
+	Bare bool
+	// Begins says that a project without types is served, until it has some; so is one whose files are watched.
+	Begins    bool
 	Sources   map[string]AddedSource    // by name
 	Functions map[string]functions.Func // by source and name, with a dot between
 	Texts     []schema.Text

@@ -82,6 +82,13 @@ func IsPart(path string) bool { return IsText(path) || isDescription(path) }
 // errNoSchema is the error of a project that has no types.
 var errNoSchema = errors.New("has no folder schema/ with .graphql files")
 
+// noTypes is what a project has that is only begun, since a schema has at least one field.
+var noTypes = []schema.Text{{Name: "(no types yet)", Body: `type Query {
+  "There are no types yet: they go into files of schema/."
+  nothing: Boolean @computed(expr: "null")
+}
+`}}
+
 // types returns the texts of schema/. dir stands before their names.
 func (f Files) types(dir string) ([]schema.Text, error) {
 	var texts []schema.Text

@@ -47,6 +47,7 @@ type Project struct {
 	with    *Additions
 	making  sync.Mutex // held while a revision is made
 	reading sync.Mutex // held while the files are read again, and served
+	saving  sync.Mutex // held while one of the files is written
 }
 
 // A content is what the files of a project say, with the sources that are open for it.
@@ -63,6 +64,8 @@ type content struct {
 	config    *language.Source // osprey.yaml
 	texts     []schema.Text
 	described *described // types that JSON Schemas describe; nil if there are none
+	// empty says that it has no types of its own yet.
+	empty bool
 }
 
 // all returns the texts of all types.
@@ -155,8 +158,12 @@ func readFiles(ctx context.Context, dir string, files Files, err error, log *slo
 	problems = append(problems, more...)
 	if err == nil {
 		p.Operations = files.operations(dir)
-		if p.texts, err = files.types(dir); with.Bare && errors.Is(err, errNoSchema) {
+		switch p.texts, err = files.types(dir); {
+		case !errors.Is(err, errNoSchema):
+		case with.Bare:
 			err = nil
+		case with.Begins || config.Watch:
+			p.texts, p.empty, err = noTypes, true, nil
 		}
 	}
 	if err == nil {

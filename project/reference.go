@@ -17,6 +17,9 @@ func (r *Revision) Reference(who *store.Identity, details bool) []reference.Type
 	return reference.Of(r.SchemaFor(who), r.Bound, details)
 }
 
+// Empty reports whether the project has no types of its own yet.
+func (r *Revision) Empty() bool { return r.empty }
+
 // Where says where the values of a field come from; "" if nothing is known, or it is not there for the caller.
 func (r *Revision) Where(who *store.Identity, coordinate string, details bool) string {
 	return reference.Where(r.SchemaFor(who), r.Bound, coordinate, details)

@@ -171,7 +171,11 @@ func (p *Project) readAnew(files Files) (*content, language.Problems, error) {
 	problems = append(problems, more...)
 	next.described, more = files.describe(config, src, p.Dir)
 	problems = append(problems, more...)
-	if next.texts, err = files.types(p.Dir); err != nil && len(p.with.Texts) == 0 {
+	next.texts, err = files.types(p.Dir)
+	if before.empty && errors.Is(err, errNoSchema) { // the first are still to come
+		next.texts, next.empty, err = noTypes, true, nil
+	}
+	if err != nil && len(p.with.Texts) == 0 {
 		p.giveUp(next)
 		return nil, nil, err
 	}

@@ -9,10 +9,11 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"osprey/project"
 	"osprey/records"
 )
 
-// This file keeps operations that people save in the console.
+// This file keeps operations that people save in the console: in the project where its files are followed, or in the records.
 
 // saved lists the operations that people saved.
 func (s *Service) saved(w http.ResponseWriter, r *http.Request) {
@@ -75,5 +76,47 @@ func (s *Service) unsave(w http.ResponseWriter, r *http.Request) {
 		problem(w, http.StatusNotFound, "no operation "+clipped(inPath(r, "name"))+" is saved", "ask for /api/v1/saved, which lists them")
 	default:
 		w.WriteHeader(http.StatusNoContent)
+	}
+}
+
+// writable reports whether a caller may save operations in the project: one who runs a service that follows its files.
+func (s *Service) writable(r *http.Request) bool {
+	l := s.Project.Revision().Label()
+	return s.Follows && s.administrates(r) && (l == nil || l.Origin == project.FromFiles)
+}
+
+// saveInProject writes an operation into a file of the project.
+func (s *Service) saveInProject(w http.ResponseWriter, r *http.Request) {
+	in := struct{ Text, SHA256 string }{}
+	bad := s.readJSON(r, func(body []byte) *refusal {
+		if err := json.Unmarshal(body, &in); err != nil || strings.TrimSpace(in.Text) == "" {
+			return badRequest(`send {"text": "{ … }", "sha256": "…"}`, "the body is not an operation in JSON")
+		}
+		return nil
+	})
+	name := inPath(r, "name")
+	var findings project.Findings
+	switch {
+	case bad != nil:
+		problem(w, bad.status, bad.msg, bad.fix)
+		return
+	case !s.writable(r):
+		problem(w, http.StatusNotFound, "operations are not saved in this project, since the service does not follow its files", "start it with --watch, or save it in the records")
+		return
+	}
+	switch err := s.Project.SaveOperation(r.Context(), name, in.Text, in.SHA256); {
+	case errors.As(err, &findings):
+		problemWith(w, http.StatusUnprocessableEntity, details{Detail: "the operation has errors, and is not saved", Findings: findings.JSON(s.Project.Dir)})
+	case errors.Is(err, project.ErrOperationName):
+		problem(w, http.StatusBadRequest, err.Error(), "")
+	case errors.Is(err, project.ErrOperationChanged):
+		problem(w, http.StatusConflict, err.Error(), "read it again, and save it with the SHA-256 of its text")
+	case errors.Is(err, project.ErrNotWritable):
+		s.Log.WarnContext(r.Context(), "an operation cannot be saved", "name", name, "error", err)
+		problem(w, http.StatusForbidden, "the folder of the project cannot be written", "save it in the records, or in the folder itself")
+	case err != nil:
+		problem(w, http.StatusServiceUnavailable, "the service ends", "")
+	default:
+		answer(w, map[string]any{"name": name, "text": in.Text, "sha256": project.HashOf(in.Text)})
 	}
 }

@@ -39,6 +39,8 @@ type Config struct {
 	Listen string
 	// Keeper keeps the records of the service; nil if it has none.
 	Keeper *publishing.Keeper
+	// Follows says that the project's files are followed, so that what is written there is served.
+	Follows bool
 	// TLS is how connections are encrypted; nil if they are not.
 	TLS *tls.Config
 }
@@ -190,14 +192,18 @@ func (s *Service) operations(w http.ResponseWriter, r *http.Request) {
 		}
 		list = append(list, saved{op.Name, op.Text, project.HashOf(op.Text)})
 	}
-	answer(w, map[string]any{"operations": list, "first": assist.First(revision.SchemaFor(viewerOf(r)))})
+	first := ""
+	if !revision.Empty() {
+		first = assist.First(revision.SchemaFor(viewerOf(r)))
+	}
+	answer(w, map[string]any{"operations": list, "first": first, "writable": s.writable(r)})
 }
 
 // types tells what the schema has, as it is for the caller, where it comes from, and which saved operations use it.
 func (s *Service) types(w http.ResponseWriter, r *http.Request) {
 	revision, release := s.Project.Hold()
 	defer release()
-	answer(w, map[string]any{"types": revision.Reference(viewerOf(r), s.tellsStatements(r)), "uses": revision.SavedUses(r.Context(), viewerOf(r))})
+	answer(w, map[string]any{"empty": revision.Empty(), "types": revision.Reference(viewerOf(r), s.tellsStatements(r)), "uses": revision.SavedUses(r.Context(), viewerOf(r))})
 }
 
 func write(w http.ResponseWriter, status int, contentType string, body []byte) {

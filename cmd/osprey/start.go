@@ -65,7 +65,7 @@ func startCommand() *cli.Command {
 // address when requests are taken.
 func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, listening func(address string)) error {
 	log := slog.New(slog.NewTextHandler(c.Root().ErrWriter, nil))
-	p, keeper, findings, err := publishing.Open(ctx, dir, c.Bool("files"), log, &project.Additions{Waiting: waiting(c)})
+	p, keeper, findings, err := publishing.Open(ctx, dir, c.Bool("files"), log, &project.Additions{Waiting: waiting(c), Begins: watch})
 	printFindings(c.Root().ErrWriter, findings)
 	if err != nil {
 		return err
@@ -114,6 +114,9 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, 
 	}
 	go p.Follow(ctx)
 	fmt.Fprintf(c.Root().ErrWriter, "osprey: serving %s\n  console   %s/console/\n  endpoint  %s/graphql\n", dir, address, address)
+	if p.Revision().Empty() {
+		fmt.Fprintf(c.Root().ErrWriter, "osprey: %s has no types yet; the console says what to do first\n", dir)
+	}
 	if p.Own.Access == nil {
 		fmt.Fprintln(c.Root().ErrWriter, "osprey: EVERYBODY on this machine may ask everything, change everything, and publish: osprey.yaml has no access:\n  → osprey help access says how callers are known")
 	}
@@ -121,7 +124,7 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, 
 	if err := followFiles(ctx, c, p, watch || p.Own.Watch); err != nil {
 		return err
 	}
-	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Own.Limits.Body), Listen: listen, Keeper: keeper, TLS: certificate})
+	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Own.Limits.Body), Listen: listen, Keeper: keeper, TLS: certificate, Follows: watch || p.Own.Watch})
 	return s.Serve(ctx, l, service.Stop{Drain: drainOf(p.Own, l.Addr())})
 }
 

@@ -333,3 +333,41 @@ func TestSignal(t *testing.T) {
 		t.Errorf("it says %s", said)
 	}
 }
+
+// TestBegins serves a project that is only begun, and follows it: a source comes, then types that are derived of what it
+// holds, then an operation. Without --watch it is refused, as before.
+func TestBegins(t *testing.T) {
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "sources: {}\n"})
+	if _, said, code := osprey(t, "start", dir, "--listen", freeAddress(t)); code == 0 || !strings.Contains(said, "has no folder schema/") {
+		t.Errorf("it is served without types: %d, %s", code, said)
+	}
+	address, _, said := served(t, dir, "--watch")
+	if got := answerAt(t, address, "{ nothing }"); got != `{"data":{"nothing":null}}` {
+		t.Errorf("it answers %s", got)
+	}
+	if !strings.Contains(said.String(), "has no types yet") {
+		t.Errorf("the terminal says %s", said)
+	}
+	demotest.Write(t, dir, map[string]string{"data/craft.csv": "imo,name,length_m\n9100012,Grey Lantern,188.5\n9100024,Jolly Islander,96\n", "osprey.yaml": "sources: { port: { kind: files, folder: data } }\n"})
+	waitUntil(t, "the source", func() bool {
+		_, text := readyAt(t, address)
+		return strings.Contains(text, `"port":{"ready":true`)
+	})
+	if out, said, code := osprey(t, "derive", "--project", dir, "port"); code != 0 {
+		t.Fatalf("derive ends with %d: %s%s", code, out, said)
+	}
+	waitUntil(t, "its types", func() bool {
+		return answerAt(t, address, "{ crafts(limit: 1) { name lengthM } }") == `{"data":{"crafts":[{"name":"Grey Lantern","lengthM":188.5}]}}`
+	})
+	if got := answerAt(t, address, "{ nothing }"); !strings.Contains(got, "has no field") {
+		t.Errorf("what stood in for types is there still: %s", got)
+	}
+	demotest.Write(t, dir, map[string]string{"osprey.yaml": "sources: { port: { kind: files, folder: data } }\nlimits: { fields: 100 }\n"})
+	if err := os.RemoveAll(filepath.Join(dir, "schema")); err != nil {
+		t.Fatal(err)
+	}
+	waitUntil(t, "that types that were there are missed", func() bool {
+		_, text := readyAt(t, address)
+		return strings.Contains(text, "has no folder schema/")
+	})
+}

@@ -109,8 +109,7 @@ onBeforeUnmount(() => {
   <v-app>
     <div class="frame">
       <header class="top">
-        <img src="/osprey.svg" alt="" class="logo" />
-        <span class="product">Osprey</span>
+        <router-link to="/start" class="home" title="What this project has, and what to do next" data-test="start"><img src="/osprey.svg" alt="" class="logo" /><span class="product">Osprey</span></router-link>
         <nav class="pages" aria-label="Console">
           <router-link v-for="p in pages" :key="p.name" :to="p.to" class="to" :class="{ here: route.name === p.name }" :aria-current="route.name === p.name ? 'page' : undefined" :data-test="p.name">{{ p.title }}</router-link>
         </nav>
@@ -140,7 +139,9 @@ onBeforeUnmount(() => {
 .frame { height: 100vh; display: flex; flex-direction: column; }
 .top { display: flex; align-items: center; height: 44px; flex: none; padding: 0 6px 0 14px; background: rgb(var(--v-theme-surface)); border-bottom: 1px solid var(--line); }
 .logo { width: 22px; }
-.product { font-weight: 700; font-size: 15px; margin: 0 14px 0 8px; }
+.home { display: flex; align-items: center; height: 100%; color: inherit; text-decoration: none; margin-right: 10px; }
+.home:focus-visible { outline: 2px solid rgb(var(--v-theme-primary)); outline-offset: -1px; }
+.product { font-weight: 700; font-size: 15px; margin: 0 4px 0 8px; }
 .pages { display: flex; height: 100%; overflow-x: auto; scrollbar-width: none; }
 .to { text-decoration: none; color: var(--quiet); font-weight: 600; font-size: 13px; padding: 0 10px; display: flex; align-items: center; border-bottom: 2px solid transparent; border-top: 2px solid transparent; }
 .to.here { color: var(--ink); border-bottom-color: var(--ink); }

@@ -46,6 +46,7 @@ export interface Question {
 }
 
 /** An operation by its name: the project keeps it, or somebody saved it. */
+export type ProjectOperation = Schemas['Operation']
 export type SavedOperation = Pick<Schemas['Operation'], 'name' | 'text'>
 
 /** Why a question got no answer at all. */
@@ -111,7 +112,8 @@ export async function decode<T>(response: Response): Promise<T> {
 export async function orNoAnswer<T>(response: Response): Promise<T> {
   if (response.ok) return response.status === 204 ? (undefined as T) : decode<T>(response)
   const told = await decode<Partial<Schemas['Problem']>>(response)
-  throw new NoAnswer([told.detail, told.fix].filter(Boolean).join(' → ') || `The service answers ${response.status}.`, response.status)
+  const first = told.findings?.[0]
+  throw new NoAnswer([told.detail, first && `${first.line}:${first.column}: ${first.message}`, told.fix ?? first?.fix].filter(Boolean).join(' → ') || `The service answers ${response.status}.`, response.status)
 }
 
 function read<T>(text: string, status: number): T {
@@ -209,6 +211,12 @@ export async function callIn(language: string, question: Question): Promise<stri
 /** The operations that the project keeps, and one to begin with that is made of the schema. */
 export async function savedOperations(): Promise<Json<'/api/v1/operations'>> {
   return decode(await send('/api/v1/operations', {}))
+}
+
+/** Saves an operation in the project, in place of one; without it, as a new one. Rejects with a NoAnswer that says why it is not saved. */
+export async function keepInProject(name: string, text: string, before?: ProjectOperation): Promise<void> {
+  const response = await send(`/api/v1/operations/${encodeURIComponent(name)}`, { method: 'PUT', headers, body: JSON.stringify({ text, sha256: before?.sha256 }) })
+  await orNoAnswer<ProjectOperation>(response)
 }
 
 /** An operation, formatted. Rejects with a NoAnswer that says why it cannot be. */

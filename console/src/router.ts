@@ -16,6 +16,7 @@ export const router = createRouter({
   history: createWebHistory('/console/'),
   routes: [
     { path: '/', name: 'ask', component: AskPage },
+    { path: '/start', name: 'start', component: () => import('./pages/StartPage.vue') },
     { path: '/types/:coordinate?', name: 'types', component: () => import('./pages/TypesPage.vue') },
     { path: '/sources/:source?/:set?', name: 'sources', component: () => import('./pages/SourcesPage.vue') },
     { path: '/traffic', name: 'traffic', component: () => import('./pages/TrafficPage.vue') },

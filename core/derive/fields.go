@@ -118,6 +118,9 @@ func (d *deriver) valueType(t *Type, set *store.Set, f *store.Field) string {
 	if f.Kind == store.Unknown && set.Sampled && f.Type != "" && f.Type != "null" {
 		return "JSON" // of several types
 	}
+	if f.Kind == store.Unknown && f.Type == "number" { // of files: whole ones, and others
+		return "Float"
+	}
 	return scalar.Holding(f.Kind, f)
 }
 

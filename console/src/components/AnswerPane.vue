@@ -132,12 +132,13 @@ async function saveCSV() {
     <div v-else-if="!ask.run.trouble && !ask.faults.length" class="message">
       <template v-if="ask.run.running">The answer is on its way.</template>
       <template v-else-if="ask.run.plan">Nothing was run. Below is what the operation would ask.</template>
-      <template v-else>Run the operation with <kbd>Ctrl</kbd> <kbd>Enter</kbd>, or plan it to see beforehand what it asks.</template>
+      <template v-else>Run the operation with <kbd>Ctrl</kbd> <kbd>Enter</kbd>, or plan it to see beforehand what it asks. <router-link to="/start">What this project has, and what to do next</router-link></template>
     </div>
   </div>
 </template>
 
 <style scoped>
+a { color: rgb(var(--v-theme-primary)); }
 .answer { display: flex; flex-direction: column; height: 100%; min-height: 0; }
 .bar { display: flex; align-items: center; gap: 8px; height: 34px; flex: none; padding: 0 8px 0 6px; border-bottom: 1px solid var(--line); }
 .views { display: flex; height: 100%; }

@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { json } from '@codemirror/lang-json'
 import { mdiCheckCircleOutline, mdiAlertCircleOutline } from '@mdi/js'
-import { computed, defineAsyncComponent, ref } from 'vue'
+import { computed, defineAsyncComponent, ref, useTemplateRef, watch } from 'vue'
+import { variableHelp } from '../editor/variables'
 import { useAsk, type Past } from '../stores/ask'
 import TextEditor from './TextEditor.vue'
 
@@ -21,9 +21,16 @@ const given = computed(() => {
     return 0
   }
 })
+const wrong = computed(() => {
+  const first = ask.variableProblems[0]
+  return ask.variablesTrouble || (first ? `${first.variable ? `$${first.variable}: ` : ''}${first.message}` : '')
+})
+const help = variableHelp(() => ask.given(), () => ask.variableProblems)
+const editor = useTemplateRef<InstanceType<typeof TextEditor>>('editor')
+watch(() => ask.variableProblems, () => editor.value?.relint(), { flush: 'post' })
 const headers = computed(() => ask.sheet.headers.split('\n').filter((l) => l.trim()).length)
 const drawers = computed<{ name: Name; title: string; note: string; wrong?: boolean }[]>(() => [
-  { name: 'variables', title: 'Variables', note: ask.variablesTrouble ? '!' : given.value ? String(given.value) : '', wrong: ask.variablesTrouble !== '' },
+  { name: 'variables', title: 'Variables', note: wrong.value ? '!' : given.value ? String(given.value) : '', wrong: wrong.value !== '' },
   { name: 'fields', title: 'Fields', note: '' },
   { name: 'headers', title: 'Headers', note: ask.headersTrouble ? '!' : headers.value ? String(headers.value) : '', wrong: ask.headersTrouble !== '' },
   { name: 'history', title: 'History', note: ask.past.length ? String(ask.past.length) : '' },
@@ -32,6 +39,11 @@ const drawers = computed<{ name: Name; title: string; note: string; wrong?: bool
 function turn(name: Name) {
   open.value = open.value === name ? '' : name
   localStorage.setItem('osprey.drawer', open.value)
+}
+
+/** Lays the variables out, if they can be read. */
+function tidy() {
+  if (!ask.variablesTrouble) ask.sheet.variables = JSON.stringify(JSON.parse(ask.sheet.variables || '{}'), null, 2)
 }
 
 function form(on: boolean) {
@@ -52,7 +64,7 @@ defineExpose({ turn })
       </button>
       <template v-if="open === 'variables'">
         <span class="space" />
-        <span v-if="ask.variablesTrouble" class="trouble">{{ ask.variablesTrouble }}</span>
+        <span v-if="wrong" class="trouble" :title="wrong" data-test="variables-wrong">{{ wrong }}</span>
         <label class="form"><input type="checkbox" :checked="asForm" data-test="as-form" @change="form(($event.target as HTMLInputElement).checked)" /> as a form</label>
       </template>
       <template v-else-if="open === 'headers' && ask.headersTrouble"><span class="space" /><span class="trouble">{{ ask.headersTrouble }}</span></template>
@@ -60,7 +72,7 @@ defineExpose({ turn })
     <div v-if="open" class="inside">
       <template v-if="open === 'variables'">
         <VariableForm v-if="asForm" />
-        <TextEditor v-else :key="ask.sheet.id" v-model="ask.sheet.variables" label="Variables" :language="json()" @run="ask.begin()" />
+        <TextEditor v-else :key="ask.sheet.id" ref="editor" v-model="ask.sheet.variables" label="Variables" :language="help" @run="ask.begin()" @tidy="tidy" />
       </template>
       <FieldPicker v-else-if="open === 'fields'" />
       <textarea v-else-if="open === 'headers'" v-model="ask.sheet.headers" class="headers" aria-label="Headers" spellcheck="false" placeholder="X-Request-Id: one header in each line" data-test="headers" />

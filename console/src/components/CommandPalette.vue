@@ -40,6 +40,7 @@ const go = (to: string) => () => {
 }
 
 const all = computed<Entry[]>(() => [
+  { title: 'Start', kind: 'page', note: 'What this project has, and what to do next', go: go('/start') },
   ...pages.map((p) => ({ title: p.title, kind: 'page', go: go(p.to) })),
   ...askActions.map((a) => ({ title: a.title, kind: 'action', keys: a.keys, go: () => emit('act', a.name) })),
   { title: 'Light or dark', kind: 'action', go: () => emit('act', 'theme') },

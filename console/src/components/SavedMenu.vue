@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiClose, mdiContentSaveOutline, mdiFileDocumentOutline } from '@mdi/js'
 import { defineAsyncComponent, onMounted, ref } from 'vue'
-import { dropOperation, keptOperations, savedOperations, type KeptOperation, type SavedOperation } from '../client'
+import { dropOperation, keptOperations, savedOperations, type KeptOperation, type ProjectOperation, type SavedOperation } from '../client'
 
 const SaveDialog = defineAsyncComponent(() => import('./SaveDialog.vue'))
 
@@ -9,11 +9,14 @@ const SaveDialog = defineAsyncComponent(() => import('./SaveDialog.vue'))
 defineProps<{ text: string; name: string }>()
 const emit = defineEmits<{ open: [operation: SavedOperation] }>()
 
-const project = ref<SavedOperation[]>([])
+const project = ref<ProjectOperation[]>([])
+const writable = ref(false)
 const kept = ref<KeptOperation[]>()
 const asking = ref(false)
 async function look() {
-  project.value = await savedOperations().then((got) => got.operations).catch(() => [])
+  const got = await savedOperations().catch(() => undefined)
+  project.value = got?.operations ?? []
+  writable.value = got?.writable ?? false
   kept.value = await keptOperations().catch(() => undefined)
 }
 
@@ -43,6 +46,6 @@ onMounted(look)
       <v-list-item v-for="op in project" :key="op.name" :title="op.name" @click="emit('open', op)" />
     </v-list>
   </v-menu>
-  <v-btn v-if="kept" :prepend-icon="mdiContentSaveOutline" data-test="save" title="Save this operation for everybody" :disabled="!text.trim()" @click="asking = true">Save</v-btn>
-  <SaveDialog v-if="asking" :text="text" :name="name" :kept="kept ?? []" @close="(asking = false), look()" />
+  <v-btn v-if="kept || writable" :prepend-icon="mdiContentSaveOutline" data-test="save" title="Save this operation for everybody" :disabled="!text.trim()" @click="asking = true">Save</v-btn>
+  <SaveDialog v-if="asking" :text="text" :name="name" :kept="kept" :project="project" :writable="writable" @close="(asking = false), look()" />
 </template>

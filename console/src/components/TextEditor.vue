@@ -11,7 +11,7 @@ import { editorBasics, readerBasics } from '../editor/setup'
 const props = defineProps<{ label: string; language: Extension; readonly?: boolean; help?: boolean; faults?: Fault[]; marks?: Mark[] }>()
 const text = defineModel<string>({ required: true })
 const emit = defineEmits<{ run: []; tidy: []; rename: [at: number]; at: [offset: number] }>()
-defineExpose({ goTo, focus: () => view?.focus() })
+defineExpose({ goTo, focus: () => view?.focus(), relint: () => view && forceLinting(view) })
 
 const host = useTemplateRef<HTMLElement>('host')
 let view: EditorView | undefined

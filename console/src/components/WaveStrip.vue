@@ -3,12 +3,16 @@ import { mdiChevronDown, mdiChevronUp } from '@mdi/js'
 import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef } from 'vue'
 import type { Call, Explanation, PlannedRequest } from '../client'
 import { sourceColour } from '../sources'
+import CostMenu from './CostMenu.vue'
 
 /**
  * The store requests of an operation on a time axis, a lane for each source: planned they are hollow, made they are full. One that is
  * pointed at tells more, and says so to others, which light up what came of it.
  */
-const props = defineProps<{ calls: Call[]; plan?: Explanation; running: boolean; millis: number; lit: number[]; pinned?: number; folded: boolean }>()
+/** A request as it was made; or, of many answers, as it usually is: in which share of them it was made, and in which it failed. */
+type Made = Call & { usually?: { share: number; failed: number; most: number } }
+
+const props = defineProps<{ calls: Made[]; plan?: Explanation; running: boolean; millis: number; lit: number[]; pinned?: number; folded: boolean }>()
 const emit = defineEmits<{ point: [id: number | undefined]; pin: [id: number | undefined]; fold: [] }>()
 
 interface Bar {
@@ -16,7 +20,7 @@ interface Bar {
   source: string
   asks: string
   wave: number
-  call?: Call
+  call?: Made
   plan?: PlannedRequest
   row: number
   from: number // shares of the axis
@@ -36,6 +40,7 @@ onBeforeUnmount(() => sized.disconnect())
 const made = computed(() => props.calls.length > 0)
 const planned = computed(() => props.plan?.waves.flatMap((w) => w.requests.map((r) => ({ ...r, wave: w.wave }))) ?? [])
 const waves = computed(() => (made.value ? new Set(props.calls.map((c) => c.wave)).size : (props.plan?.waves.length ?? 0)))
+const usual = computed(() => props.calls.some((c) => c.usually))
 const end = computed(() => Math.max(0.1, ...props.calls.map((c) => c.at + c.ms)))
 
 const bars = computed<Bar[]>(() => {
@@ -87,6 +92,16 @@ const starts = computed(() => {
   return [...found].sort((a, b) => a[0] - b[0]).map(([wave, at]) => ({ wave, at }))
 })
 
+/** Around the requests of a transaction: all of them, or none. */
+const brackets = computed(() => {
+  const found = new Map<string, Bar[]>()
+  for (const b of bars.value) if (b.plan?.transaction && !b.plan.apart && !b.plan.elsewhere) found.set(`${b.source} ${b.plan.transaction}`, [...(found.get(`${b.source} ${b.plan.transaction}`) ?? []), b])
+  return [...found].map(([key, list]) => ({
+    key, name: list[0]?.plan?.transaction ?? '', left: x(Math.min(...list.map((b) => b.from))) - 7, right: x(Math.max(...list.map((b) => b.to))) + 7,
+    top: y(Math.min(...list.map((b) => b.row))) - 2, bottom: y(Math.max(...list.map((b) => b.row))) + 19,
+  }))
+})
+
 /** From the end of what a request waited for to its beginning. */
 const threads = computed(() => {
   const list: { path: string; lit: boolean }[] = []
@@ -110,6 +125,9 @@ const told = computed(() => bars.value.find((b) => b.id === (props.pinned ?? pro
 const count = (n: number, noun: string) => `${n.toLocaleString('en')} ${noun}${n === 1 ? '' : 's'}`
 const time = (ms: number) => `${ms < 100 ? ms.toFixed(ms < 10 ? 2 : 1) : Math.round(ms)} ms`
 
+const percent = (share: number) => (share < 0.01 ? 'below 1 %' : `${Math.round(100 * share)} %`)
+const bytes = (n: number) => (n < 1024 ? `${n} B` : n < 1 << 20 ? `${(n / 1024).toFixed(1)} KB` : `${(n / (1 << 20)).toFixed(1)} MB`)
+
 function sizes(bar: Bar): string {
   const c = bar.call
   if (!c) {
@@ -127,6 +145,8 @@ function sizes(bar: Bar): string {
   if (c.keys) parts.push(count(c.keys, 'key'))
   if (c.calls) parts.push(count(c.calls, 'call'))
   parts.push(c.failed ? 'failed' : count(c.records, c.calls ? 'result' : 'record'))
+  if (c.usually && c.usually.share < 0.995) parts.push(`in ${Math.round(100 * c.usually.share)} % of answers`)
+  if (c.usually?.failed) parts.push(`failed in ${percent(c.usually.failed)}`)
   return parts.join(' · ')
 }
 
@@ -139,26 +159,24 @@ function labelStyle(bar: Bar) {
 }
 const within = (bar: Bar) => (bar.to - bar.from) * room.value > 260
 
-const total = computed(() => (made.value ? props.calls.reduce((n, c) => n + c.requests, 0) : (props.plan?.requests ?? 0)))
+const total = computed(() => (made.value ? Math.round(10 * props.calls.reduce((n, c) => n + c.requests * (c.usually?.share ?? 1), 0)) / 10 : (props.plan?.requests ?? 0)))
 const refused = computed(() => (!made.value && props.plan?.limit && props.plan.requests > props.plan.limit ? `, more than the limit of ${props.plan.limit}: it is refused` : ''))
-const cost = computed(() => {
-  const p = props.plan
-  if (!p?.cost) return ''
-  return `cost ${p.cost.toLocaleString('en')}${p.costLimit ? ` of ${p.costLimit.toLocaleString('en')}` : ''}`
-})
 </script>
 
 <template>
   <section class="strip" aria-label="Store requests">
-    <button type="button" class="head" :aria-expanded="!folded" data-test="fold-strip" @click="emit('fold')">
+    <div class="head">
+      <button type="button" class="fold" :aria-expanded="!folded" data-test="fold-strip" @click="emit('fold')">
       <v-icon :icon="folded ? mdiChevronUp : mdiChevronDown" size="16" />
-      <span v-if="bars.length" class="sum" data-test="wave-summary">{{ made ? 'asked' : 'would ask' }} {{ !made && plan?.several ? 'at least ' : '' }}{{ count(total, 'store request') }} in {{ count(waves, 'wave') }}{{ refused }}</span>
+      <span v-if="bars.length" class="sum" data-test="wave-summary">{{ usual ? 'usually asks' : made ? 'asked' : 'would ask' }} {{ !made && plan?.several ? 'at least ' : '' }}{{ count(total, 'store request') }} in {{ count(waves, 'wave') }}{{ refused }}</span>
       <span v-else-if="plan" class="sum" data-test="wave-summary">would ask no store</span>
       <span v-else class="quiet">{{ running ? 'Asking …' : 'Which store is asked what, and when: run an operation, or plan it.' }}</span>
       <span v-if="made" class="figure">{{ time(end) }} at the stores</span>
-      <span v-if="cost" class="figure" title="As it is estimated before it runs">{{ cost }}</span>
-      <span v-if="plan?.told" class="figure wide">{{ plan.told }}</span>
     </button>
+      <CostMenu v-if="plan?.cost" :plan="plan" />
+      <span v-if="plan?.told" class="figure wide">{{ plan.told }}</span>
+    </div>
+    <slot />
     <div v-show="!folded && bars.length" class="open">
       <div ref="canvas" class="canvas" @mouseleave="emit('point', undefined)">
         <div class="drawing" :style="{ height: `${height}px` }">
@@ -167,6 +185,7 @@ const cost = computed(() => {
           </div>
           <svg class="threads" :width="width" :height="height" aria-hidden="true">
             <line v-for="t in ticks" :key="t.text" :x1="x(t.at)" :x2="x(t.at)" :y1="axisHeight - 4" :y2="height" class="tick" />
+            <path v-for="b in brackets" :key="b.key" class="bracket" data-test="transaction" :d="`M${b.left + 5},${b.top} H${b.left} V${b.bottom} H${b.left + 5} M${b.right - 5},${b.top} H${b.right} V${b.bottom} H${b.right - 5}`" />
             <path v-for="(t, i) in threads" :key="i" :d="t.path" class="thread" :class="{ lit: t.lit }" />
           </svg>
           <span v-for="t in ticks" :key="t.text" class="tick-text" :style="{ left: `${x(t.at)}px` }">{{ t.text }}</span>
@@ -178,16 +197,17 @@ const cost = computed(() => {
               :aria-label="`${bar.source}: ${bar.asks}, wave ${bar.wave}, ${sizes(bar)}`" :aria-pressed="pinned === bar.id"
               @mouseenter="emit('point', bar.id)" @focus="emit('point', bar.id)" @blur="emit('point', undefined)" @click="emit('pin', pinned === bar.id ? undefined : bar.id)"
             />
-            <span class="label" :class="{ within: within(bar) && bar.call, faint: lit.length && !isLit(bar) }" :style="{ ...labelStyle(bar), top: `${y(bar.row)}px` }"><b>{{ bar.asks }}</b> {{ sizes(bar) }}</span>
+            <span class="label" :class="{ within: within(bar) && bar.call && !bar.call.failed, failed: within(bar) && bar.call?.failed, faint: lit.length && !isLit(bar) }" :style="{ ...labelStyle(bar), top: `${y(bar.row)}px` }"><b>{{ bar.asks }}</b> {{ sizes(bar) }}</span>
           </template>
         </div>
       </div>
       <aside v-if="told" class="told" data-test="request-told" :style="{ '--source': sourceColour(told.source) }">
         <div class="told-head"><span class="dot" />{{ told.source }}<span class="quiet">wave {{ told.wave }}</span></div>
         <dl>
-          <template v-if="told.call"><dt>took</dt><dd>{{ time(told.call.ms) }}, from {{ time(told.call.at) }}</dd></template>
+          <template v-if="told.call"><dt>took</dt><dd>{{ time(told.call.ms) }}, from {{ time(told.call.at) }}<span v-if="told.call.usually" class="quiet"> at most {{ time(told.call.usually.most) }}</span></dd></template>
           <template v-if="told.call || told.plan?.reads[0]?.keys !== undefined"><dt>keys</dt><dd>{{ told.call ? told.call.keys.toLocaleString('en') : '' }}<span v-if="told.plan?.reads[0]?.keys !== undefined" class="quiet"> planned ≤ {{ told.plan.reads[0].keys.toLocaleString('en') }}</span></dd></template>
           <dt>records</dt><dd>{{ told.call ? told.call.records.toLocaleString('en') : '' }}<span v-if="told.plan?.reads[0]?.records !== undefined" class="quiet"> planned ≤ {{ told.plan.reads.reduce((n, r) => n + (r.records ?? 0), 0).toLocaleString('en') }}</span></dd>
+          <template v-if="told.call?.bytes"><dt>bytes</dt><dd title="Of the values of the records">{{ bytes(Math.round(told.call.bytes)) }}</dd></template>
           <template v-if="told.plan?.transaction"><dt>within</dt><dd>the transaction of {{ told.plan.transaction }}</dd></template>
           <template v-if="told.plan"><dt>for</dt><dd class="mono">{{ told.plan.reads.flatMap((r) => r.fields).join(', ') }}</dd></template>
         </dl>
@@ -200,8 +220,9 @@ const cost = computed(() => {
 
 <style scoped>
 .strip { border-top: 1px solid var(--line); background: rgb(var(--v-theme-surface)); }
-.head { all: unset; box-sizing: border-box; cursor: pointer; width: 100%; height: 28px; padding: 0 12px 0 8px; display: flex; align-items: center; gap: 10px; font-size: 12.5px; }
-.head:focus-visible { outline: 2px solid rgb(var(--v-theme-primary)); outline-offset: -2px; }
+.head { height: 28px; padding-right: 12px; display: flex; align-items: center; gap: 12px; font-size: 12.5px; }
+.fold { all: unset; box-sizing: border-box; cursor: pointer; height: 100%; padding-left: 8px; display: flex; align-items: center; gap: 10px; flex: 0 1 auto; min-width: 0; }
+.fold:focus-visible { outline: 2px solid rgb(var(--v-theme-primary)); outline-offset: -2px; }
 .sum { font-weight: 600; }
 .figure { color: var(--quiet); font-variant-numeric: tabular-nums; }
 .wide { overflow: hidden; white-space: nowrap; text-overflow: ellipsis; min-width: 0; }
@@ -214,6 +235,7 @@ const cost = computed(() => {
 .lane-name { position: absolute; left: 8px; top: 4px; width: 98px; overflow: hidden; text-overflow: ellipsis; font-size: 12px; font-weight: 600; color: var(--source); }
 .threads { position: absolute; left: 0; top: 0; pointer-events: none; }
 .tick { stroke: var(--line); }
+.bracket { fill: none; stroke: var(--ink); stroke-width: 1.5; }
 .thread { fill: none; stroke: color-mix(in srgb, var(--ink) 40%, transparent); stroke-width: 1; }
 .thread.lit { stroke: var(--ink); stroke-width: 1.5; }
 .tick-text { position: absolute; top: 2px; transform: translateX(-50%); font-size: 10.5px; color: var(--quiet); font-variant-numeric: tabular-nums; white-space: nowrap; }
@@ -227,6 +249,7 @@ const cost = computed(() => {
 .label { position: absolute; pointer-events: none; font-size: 11.5px; line-height: 17px; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; font-variant-numeric: tabular-nums; color: var(--ink); }
 .label b { font-weight: 600; }
 .label.within { color: rgb(var(--v-theme-surface)); }
+.label.failed { background: rgb(var(--v-theme-surface)); padding: 0 4px; border-radius: 2px; line-height: 13px; margin-top: 2px; }
 .label.faint:not(.within) { color: var(--quiet); }
 .told { width: 330px; flex: none; border-left: 1px solid var(--line); padding: 6px 12px; overflow: auto; font-size: 12px; }
 .told-head { display: flex; gap: 8px; align-items: center; font-weight: 600; color: var(--source); }

@@ -6,10 +6,10 @@ import { completions, meaning, problems, type Fault, type Problem } from '../cli
 import { sourceColour } from '../sources'
 
 /** Code points in front of an offset, which the editor counts in UTF-16. */
-const pointsTo = (text: string, offset: number) => [...text.slice(0, offset)].length
+export const pointsTo = (text: string, offset: number) => [...text.slice(0, offset)].length
 
 /** The offset of a number of code points. */
-const offsetOf = (text: string, points: number) => [...text].slice(0, points).join('').length
+export const offsetOf = (text: string, points: number) => [...text].slice(0, points).join('').length
 
 /** The offset of a place told in lines and code points, both from 1. */
 export function placeOf(state: EditorState, at: { line: number; column: number }): number {
@@ -37,9 +37,9 @@ async function complete(context: CompletionContext): Promise<CompletionResult | 
 }
 
 /** Marks a word of the text; what the message says to do about it can be done by a button. */
-function diagnostic(state: EditorState, at: { line: number; column: number }, message: string, mends: Problem['mends'] = []): Diagnostic {
+export function diagnostic(state: EditorState, at: { line: number; column: number }, message: string, mends: Problem['mends'] = []): Diagnostic {
   const from = placeOf(state, at)
-  const word = /^[$@]?\w+/.exec(state.sliceDoc(from, from + 60))
+  const word = /^([$@]?\w+|"[^"\n]*"?)/.exec(state.sliceDoc(from, from + 60))
   const text = state.doc.toString()
   const actions = mends.map((m) => ({ from: offsetOf(text, m.from), to: offsetOf(text, m.to), with: m.with })).map((m) => ({
     name: titleOf(text, m),

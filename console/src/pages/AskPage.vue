@@ -16,11 +16,14 @@ import type { Mark } from '../editor/marks'
 import { operationMode } from '../editor/mode'
 import { places, renamed } from '../editor/selection'
 import { useAsk } from '../stores/ask'
+import { useTypes } from '../stores/types'
 
 defineOptions({ name: 'AskPage' })
+const EventTicks = defineAsyncComponent(() => import('../components/EventTicks.vue'))
 const RenameDialog = defineAsyncComponent(() => import('../components/RenameDialog.vue'))
 
 const ask = useAsk()
+const types = useTypes()
 const route = useRoute()
 const router = useRouter()
 const editor = useTemplateRef<InstanceType<typeof TextEditor>>('editor')
@@ -148,6 +151,12 @@ onMounted(() => {
   follow()
 })
 watch(() => route.hash, follow)
+// Of a project without types there is nothing to be asked: what is to be done first is on the page of the start.
+watch(() => ask.nothing, async (nothing) => {
+  if (!nothing) return
+  await types.need()
+  if (types.empty && route.name === 'ask') void router.replace('/start')
+}, { immediate: true })
 onBeforeUnmount(() => {
   window.removeEventListener('resize', measured)
   for (const stop of stops) stop()
@@ -180,7 +189,7 @@ onBeforeUnmount(() => {
         <AnswerPane :source-of="sourceFor" :enters="(place) => sources.has(place)" :is-lit="isLit" @show="editor?.goTo($event)" />
       </template>
     </SplitPane>
-    <WaveStrip :calls="ask.calls" :plan="ask.run.plan" :running="ask.run.running" :millis="ask.run.millis" :lit="lit" :pinned="ask.pinned" :folded="folded" @point="pointed = $event" @pin="ask.pinned = $event" @fold="fold" />
+    <WaveStrip :calls="ask.calls" :plan="ask.run.plan" :running="ask.run.running" :millis="ask.run.millis" :lit="lit" :pinned="ask.pinned" :folded="folded" @point="pointed = $event" @pin="ask.pinned = $event" @fold="fold"><EventTicks v-if="ask.run.events" :events="ask.run.events" :chosen="ask.run.chosen" :running="ask.run.running" @choose="ask.choose($event)" /></WaveStrip>
     <RenameDialog v-if="naming" :was="naming.was" @name="giveName" @close="naming = undefined" />
   </div>
 </template>

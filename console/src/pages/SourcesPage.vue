@@ -3,6 +3,7 @@ import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vu
 import { useRoute, useRouter } from 'vue-router'
 import { NoAnswer } from '../client'
 import { allSources, projectFindings, storedRows, type Finding, type Source, type Stored, type StoredSet } from '../operator'
+import SourceFigures from '../components/SourceFigures.vue'
 import SparkLine from '../components/SparkLine.vue'
 import { knowSources, sourceColour } from '../sources'
 import { useAsk } from '../stores/ask'
@@ -144,26 +145,26 @@ onBeforeUnmount(() => window.clearInterval(timer))
         <router-link v-for="s in sources" :key="s.name" :to="`/sources/${s.name}`" class="entry" :class="{ here: s === current }" :style="{ '--source': sourceColour(s.name) }" data-test="source">
           <span class="mark" />
           <span class="name">{{ s.name }}</span><span class="quiet">{{ s.kind }}</span>
-          <SparkLine :points="s.history.map((m) => ({ at: m.at, value: m.mean, wrong: (m.failed ?? 0) > 0 }))" :label="`${s.name}: how long it took, minute by minute of the last hour`" :width="90" :height="20" />
+          <SparkLine :points="s.history.map((m) => ({ at: m.at, value: m.mean, wrong: (m.failed ?? 0) > 0 }))" :label="`${s.name}: how long it took, minute by minute of the last hour`" :width="80" :height="20" />
           <span class="state" :class="{ wrong: state(s).bad }">{{ state(s).text }}</span>
         </router-link>
       </nav>
       <section v-if="current" class="detail" :style="{ '--source': sourceColour(current.name) }">
         <header class="head">
           <h1><span class="dot" />{{ current.name }} <span class="quiet">{{ current.kind }}</span></h1>
-          <span v-if="current.state" class="figure">{{ current.state.running }} under way, {{ current.state.waiting }} wait</span>
-          <span class="figure">{{ total(current).toLocaleString('en') }} requests in the last hour</span>
+          <span class="figure">{{ total(current).toLocaleString('en') }} {{ total(current) === 1 ? 'request' : 'requests' }} in the last hour</span>
           <span v-if="current.history.length" class="figure">slowest {{ time(Math.max(...current.history.map((m) => m.most))) }}</span>
           <span v-if="current.tells" class="figure">tells changes by {{ current.tells }}</span>
           <SparkLine v-if="current.history.length" :points="current.history.map((m) => ({ at: m.at, value: m.requests, wrong: (m.failed ?? 0) > 0 }))" :label="`${current.name}: requests, minute by minute of the last hour`" :width="180" :height="26" />
         </header>
+        <SourceFigures :source="current" />
         <p v-if="current.problem" class="message wrong" role="alert">{{ current.problem }}. What does not need it is answered; it is looked at again every few seconds.</p>
         <details v-if="own.length" class="findings" data-test="source-findings">
           <summary>{{ own.length }} {{ own.length === 1 ? 'finding' : 'findings' }} of check</summary>
           <p v-for="(f, i) in own" :key="i"><b :class="f.severity === 'error' ? 'wrong' : 'warn'">{{ f.severity }}</b> {{ f.message }}<template v-if="f.fix"> → {{ f.fix }}</template> <code v-if="f.file">{{ f.file }}:{{ f.line }}</code></p>
         </details>
-        <div class="below">
-          <nav class="sets" aria-label="Record sets">
+        <div class="below" :class="{ whole: !set && current.sets.length <= 12 }">
+          <nav v-if="set || current.sets.length > 12" class="sets" aria-label="Record sets">
             <input v-if="current.sets.length > 12" v-model="words" type="search" class="words" placeholder="Search" aria-label="Search the record sets" />
             <router-link v-for="s in sets" :key="s.name" :to="`/sources/${current.name}/${s.name}`" class="set" :class="{ here: s === set }" data-test="set">
               <span class="set-name">{{ s.name }}</span><span class="quiet">{{ s.rows ? `~${s.rows.toLocaleString('en')}` : '' }}</span>
@@ -215,7 +216,21 @@ onBeforeUnmount(() => window.clearInterval(timer))
             </div>
             <p v-if="rows" class="line quiet">read from the store just now: {{ rows.asks }}{{ rows.here ? '; it gave all of them, and they were sorted and cut here' : '' }}</p>
           </div>
-          <p v-else-if="current.sets.length" class="message">Choose a record set to see its records as they are in the store.</p>
+          <div v-else-if="current.sets.length" class="table catalogue" tabindex="0" role="region" :aria-label="`What ${current.name} holds`">
+            <table data-test="catalogue">
+              <thead><tr><th>holds</th><th class="number">about</th><th>key</th><th>indexed</th><th>leads to</th><th>as</th></tr></thead>
+              <tbody>
+                <tr v-for="s in sets" :key="s.name">
+                  <td><router-link :to="`/sources/${current.name}/${s.name}`">{{ s.name }}</router-link> <span class="quiet">{{ s.what }}{{ s.readOnly ? ', read only' : '' }}</span></td>
+                  <td class="number">{{ s.rows?.toLocaleString('en') }}</td>
+                  <td class="mono">{{ s.key?.join(', ') }}</td>
+                  <td class="mono">{{ s.fields.filter((f) => (f.indexed || f.unique) && !(s.key?.length === 1 && s.key[0] === f.name)).map((f) => f.name).join(', ') }}</td>
+                  <td class="mono">{{ [...new Set(s.fields.map((f) => f.leads?.split('.').slice(0, -1).join('.')).filter(Boolean))].join(', ') }}</td>
+                  <td><router-link v-for="t in s.types" :key="t" class="type-link" :to="`/types/${t}`">{{ t }}</router-link></td>
+                </tr>
+              </tbody>
+            </table>
+          </div>
         </div>
       </section>
     </template>
@@ -246,6 +261,7 @@ h1 { margin: 0; font-size: 16px; display: flex; gap: 8px; align-items: center; }
 .findings p { margin: 3px 0; }
 summary { cursor: pointer; color: rgb(var(--v-theme-warning)); }
 .below { flex: 1; min-height: 0; display: grid; grid-template-columns: 190px minmax(0, 1fr); }
+.below.whole { grid-template-columns: minmax(0, 1fr); }
 .sets { border-right: 1px solid var(--line); overflow: auto; padding: 4px 0; }
 .words { width: calc(100% - 16px); margin: 4px 8px; height: 24px; border: 1px solid var(--line); border-radius: 4px; padding: 0 8px; color: inherit; background: transparent; }
 .set { display: flex; gap: 8px; justify-content: space-between; padding: 2px 12px; font-size: 13px; color: var(--ink); text-decoration: none; font-variant-numeric: tabular-nums; }
@@ -269,6 +285,12 @@ th { position: sticky; top: 0; background: rgb(var(--v-theme-surface)); text-ali
 td { padding: 2px 12px 2px 8px; border-bottom: 1px solid color-mix(in srgb, var(--ink) 5%, transparent); white-space: nowrap; max-width: 320px; overflow: hidden; text-overflow: ellipsis; font-variant-numeric: tabular-nums; }
 .number { text-align: right; }
 .null { color: var(--quiet); font-style: italic; }
+.catalogue table { width: 100%; }
+.catalogue th { font-weight: 600; font-size: 12px; color: var(--quiet); padding: 4px 12px; }
+.catalogue td { padding: 4px 12px; max-width: 260px; }
+.catalogue .mono { font-size: 11.5px; }
+.catalogue .number { text-align: right; }
+.type-link { margin-right: 8px; }
 @media (max-width: 900px) {
   .sources { grid-template-columns: minmax(0, 1fr); height: auto; }
   .list { border-right: 0; max-height: 230px; border-bottom: 1px solid var(--line); }

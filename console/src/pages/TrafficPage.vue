@@ -2,7 +2,8 @@
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { explain, NoAnswer, tidied, type Explanation } from '../client'
-import { traffic, unasked, type Tally, type Traffic } from '../operator'
+import { traffic, trafficOf, unasked, type OneOperation, type Tally, type Traffic } from '../operator'
+import HourBars from '../components/HourBars.vue'
 import WaveStrip from '../components/WaveStrip.vue'
 import { definitions, operationOf } from '../editor/selection'
 import { useAsk } from '../stores/ask'
@@ -18,14 +19,21 @@ const clients = ref<string[]>([])
 const by = ref<'cost' | 'asked' | 'slow' | 'requests' | 'failed'>('cost')
 const chosen = ref('')
 const plan = shallowRef<Explanation>()
+const one = shallowRef<OneOperation>()
 const unused = shallowRef<string[]>()
 const pinned = ref<number>()
 const pointed = ref<number>()
 const text = ref('')
 let timer = 0
 
+async function lookAt(o: Tally) {
+  const found = await trafficOf(o.id, within.value).catch(() => undefined)
+  if (chosen.value === o.id) one.value = found
+}
+
 async function look() {
   try {
+    if (current.value) void lookAt(current.value)
     got.value = await traffic(within.value, client.value)
     if (!client.value) clients.value = [...new Set(got.value.operations.flatMap((o) => Object.keys(o.clients)))].sort()
     problem.value = ''
@@ -48,13 +56,15 @@ const orders = [
 const list = computed(() => [...(got.value?.operations ?? [])].filter((o) => by.value !== 'failed' || o.failed).sort((a, b) => worth[by.value](b) - worth[by.value](a)))
 const most = computed(() => Math.max(1e-9, ...list.value.map(worth[by.value])))
 const current = computed(() => list.value.find((o) => o.id === chosen.value))
-const hours = computed(() => {
-  const known = new Map((got.value?.hours ?? []).map((h) => [new Date(h.hour).getTime(), h]))
-  const n = within.value === '1h' ? 2 : within.value === '24h' ? 24 : 168
-  const now = Math.floor(Date.now() / 3_600_000) * 3_600_000
-  return Array.from({ length: n }, (_, i) => ({ at: now - (n - 1 - i) * 3_600_000, ...(known.get(now - (n - 1 - i) * 3_600_000) ?? { asked: 0, failed: 0 }) }))
+const span = computed(() => ({ '1h': 2, '24h': 24 })[within.value] ?? 168)
+/** The store requests as they usually are; averages, to a tenth. */
+const usual = computed(() => {
+  const all = Math.max(1, ...(one.value?.made ?? []).map((m) => m.asked))
+  const tenth = (n: number) => (n < 10 ? Math.round(10 * n) / 10 : Math.round(n))
+  return (one.value?.made ?? []).map((m) => ({ ...m, requests: tenth(m.requests), keys: tenth(m.keys), records: tenth(m.records), failed: m.failed === m.asked, usually: { share: m.asked / all, failed: m.failed / m.asked, most: m.most } }))
 })
-const busiest = computed(() => Math.max(1, ...hours.value.map((h) => h.asked)))
+const codes = computed(() => Object.entries(current.value?.codes ?? {}).sort((a, b) => b[1] - a[1]))
+const samples = (code: string) => one.value?.samples.filter((s) => s.code === code) ?? []
 const groups = computed(() => {
   const found = new Map<string, string[]>()
   for (const c of unused.value ?? []) {
@@ -73,7 +83,9 @@ function values(o: Tally): Record<string, unknown> {
 watch(chosen, async (id) => {
   plan.value = undefined
   pinned.value = undefined
+  one.value = undefined
   const o = current.value
+  if (o) void lookAt(o)
   text.value = o?.text ?? ''
   if (!o?.text) return
   text.value = await tidied(o.text).catch(() => o.text ?? '')
@@ -89,6 +101,15 @@ function open(o: Tally) {
 const titleOf = (o: Tally) => o.name || o.text?.slice(0, 60) || (o.failed === o.asked ? 'refused before it ran' : 'too long to be kept')
 const time = (ms: number) => `${ms < 10 ? ms.toFixed(2) : ms < 100 ? ms.toFixed(1) : Math.round(ms)} ms`
 const each = (n: number, o: Tally) => (n / Math.max(1, o.asked)).toLocaleString('en', { maximumFractionDigits: 1 })
+const moment = new Intl.DateTimeFormat(undefined, { month: 'short', day: 'numeric', hour: '2-digit', minute: '2-digit', second: '2-digit' })
+/** A path as the answer's tree writes it; it may have been cut. */
+function place(path: string): string {
+  try {
+    return (JSON.parse(path) as (string | number)[]).join('.')
+  } catch {
+    return path
+  }
+}
 const clock = new Intl.DateTimeFormat(undefined, { weekday: 'short', hour: '2-digit', minute: '2-digit' })
 
 watch([within, client], () => void look())
@@ -109,17 +130,13 @@ onBeforeUnmount(() => window.clearInterval(timer))
         <label>Client <select v-model="client" aria-label="Client" data-test="client"><option value="">all</option><option v-for="c in clients" :key="c" :value="c">{{ c }}</option></select></label>
         <label>First <select v-model="by" aria-label="Order" data-test="order"><option v-for="o in orders" :key="o.name" :value="o.name">{{ o.title }}</option></select></label>
         <span class="space" />
-        <div class="hours" role="img" :aria-label="`Asked in each hour, ${busiest} at most`">
-          <span v-for="h in hours" :key="h.at" class="hour" :title="`${clock.format(h.at)}: ${h.asked} asked, ${h.failed} failed`">
-            <i class="asked" :style="{ height: `${h.asked ? Math.max(2, (28 * (h.asked - h.failed)) / busiest) : 0}px` }" /><i class="failed" :style="{ height: `${h.failed ? Math.max(2, (28 * h.failed) / busiest) : 0}px` }" />
-          </span>
-        </div>
+        <HourBars :hours="got?.hours ?? []" :span="span" label="Asked in each hour" />
       </div>
       <div class="below">
         <div class="list">
           <p v-if="got && !list.length" class="message">{{ by === 'failed' ? 'Nothing has failed.' : 'Nothing was asked yet. What clients ask is counted here within some seconds.' }}</p>
           <table v-if="list.length">
-            <thead><tr><th>operation</th><th class="n">asked</th><th class="n">failed</th><th class="n">half within</th><th class="n">95 % within</th><th class="n">store requests</th><th class="n">records</th><th>last</th></tr></thead>
+            <thead><tr><th>operation</th><th class="n">asked</th><th class="n">failed</th><th class="n">half within</th><th class="n">95 % within</th><th class="n">store requests</th><th class="n">records</th><th v-if="!current">last</th></tr></thead>
             <tbody>
               <tr v-for="o in list" :key="o.id" :class="{ here: o.id === chosen }" data-test="tally" @click="chosen = o.id">
                 <td class="name"><button type="button" class="plain" :aria-expanded="o.id === chosen" @click.stop="chosen = chosen === o.id ? '' : o.id">{{ titleOf(o) }}</button> <span class="quiet">{{ o.kind === 'query' ? '' : o.kind }}</span><i class="share" :style="{ width: `${(100 * worth[by](o)) / most}%` }" /></td>
@@ -129,7 +146,7 @@ onBeforeUnmount(() => window.clearInterval(timer))
                 <td class="n">{{ time(o.p95) }}</td>
                 <td class="n">{{ each(o.requests, o) }}</td>
                 <td class="n">{{ each(o.records, o) }}</td>
-                <td class="quiet">{{ clock.format(new Date(o.last)) }}</td>
+                <td v-if="!current" class="quiet">{{ clock.format(new Date(o.last)) }}</td>
               </tr>
             </tbody>
           </table>
@@ -140,12 +157,19 @@ onBeforeUnmount(() => window.clearInterval(timer))
         </div>
         <aside v-if="current" class="one" data-test="tally-one">
           <header><h1>{{ titleOf(current) }}</h1><span class="space" /><button type="button" class="plain link" data-test="tally-ask" :disabled="!current.text" @click="open(current)">Open in Ask</button></header>
-          <p v-if="Object.keys(current.codes).length" class="line"><span class="quiet">failed with</span> <router-link v-for="(n, code) in current.codes" :key="code" class="wrong" :to="{ path: '/help/errors', hash: `#${String(code).toLowerCase()}` }">{{ code }} {{ n }}</router-link></p>
           <p class="line"><span class="quiet">asked by</span> <span v-for="(n, name) in current.clients" :key="name">{{ name || 'unnamed' }} {{ n.toLocaleString('en') }}</span></p>
+          <HourBars v-if="one?.hours.length" :hours="one.hours" :span="span" label="Of this operation, in each hour" />
+          <section v-for="[code, n] in codes" :key="code" class="errors" data-test="errors">
+            <h2><router-link class="wrong" :to="{ path: '/help/errors', hash: `#${code.toLowerCase()}` }">{{ code }}</router-link> <span class="quiet">{{ n.toLocaleString('en') }} {{ n === 1 ? 'time' : 'times' }}{{ samples(code).length && samples(code).length < n ? `, the last ${samples(code).length}` : '' }}</span></h2>
+            <div v-for="(s, i) in samples(code)" :key="i" class="sample" data-test="sample">
+              <p>{{ s.message }}</p>
+              <p class="quiet"><time :datetime="s.at">{{ moment.format(new Date(s.at)) }}</time> {{ s.client || 'unnamed' }} <span v-if="s.path" class="mono">{{ place(s.path) }}</span> <span v-if="s.request" title="The id of the request: the service's log has the rest">request <code>{{ s.request }}</code></span></p>
+            </div>
+          </section>
           <pre tabindex="0" aria-label="The operation">{{ text || 'Its text is not kept.' }}</pre>
         </aside>
       </div>
-      <WaveStrip v-if="current && plan" :calls="[]" :plan="plan" :running="false" :millis="0" :lit="pointed === undefined ? [] : [pointed]" :pinned="pinned" :folded="false" @point="pointed = $event" @pin="pinned = $event" @fold="chosen = ''" />
+      <WaveStrip v-if="current && (plan || usual.length)" :calls="usual" :plan="plan" :running="false" :millis="0" :lit="pointed === undefined ? [] : [pointed]" :pinned="pinned" :folded="false" @point="pointed = $event" @pin="pinned = $event" @fold="chosen = ''" />
     </template>
   </div>
 </template>
@@ -159,11 +183,6 @@ onBeforeUnmount(() => window.clearInterval(timer))
 .bar label { color: var(--quiet); }
 .bar select { color: var(--ink); }
 .space { flex: 1; }
-.hours { display: flex; align-items: flex-end; gap: 1px; height: 30px; border-bottom: 1px solid var(--line); }
-.hour { display: flex; flex-direction: column-reverse; width: 7px; }
-.hours:has(.hour:nth-child(100)) .hour { width: 2px; }
-.asked { background: var(--quiet); display: block; }
-.failed { background: rgb(var(--v-theme-error)); display: block; }
 .below { flex: 1; min-height: 0; display: flex; }
 .list { flex: 1; min-width: 0; overflow: auto; }
 table { width: 100%; border-collapse: separate; border-spacing: 0; font-size: 13px; }
@@ -185,6 +204,12 @@ a:hover { text-decoration: underline; }
 .one header { display: flex; align-items: baseline; gap: 10px; }
 h1 { font-size: 16px; margin: 0; }
 .line { margin: 4px 0; font-size: 12.5px; display: flex; flex-wrap: wrap; gap: 2px 10px; }
+.errors { margin: 10px 0; font-size: 12.5px; }
+h2 { font-size: 12.5px; font-weight: 600; margin: 0 0 2px; }
+.sample { border-left: 2px solid rgb(var(--v-theme-error)); padding: 1px 0 1px 8px; margin: 4px 0; }
+.sample p { margin: 0; overflow-wrap: anywhere; }
+.sample .quiet { font-size: 12px; display: flex; flex-wrap: wrap; gap: 0 10px; font-variant-numeric: tabular-nums; }
+.mono, code { font-family: var(--mono); font-size: 11.5px; }
 pre { font-family: var(--mono); font-size: 12px; line-height: 1.5; white-space: pre-wrap; overflow-wrap: anywhere; border: 1px solid var(--line); border-radius: 4px; padding: 8px; }
 @media (max-width: 900px) {
   .traffic { height: auto; min-height: 100%; }

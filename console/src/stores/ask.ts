@@ -2,8 +2,9 @@ import { defineStore } from 'pinia'
 import { computed, reactive, ref, shallowReactive, shallowRef, watch } from 'vue'
 import { closeReader, readerOf, type Remote } from '../answer'
 import type { Head } from '../answer/reader'
-import { ask, explain, followAnswers, hasKey, NoAnswer, savedOperations, type Answer, type Call, type Explanation, type Extra, type Fault, type Question } from '../client'
+import { ask, explain, followAnswers, hasKey, NoAnswer, savedOperations, type Answer, type Call, type Explanation, type Extra, type Fault, type Given, type Question } from '../client'
 import { definitions, operationOf } from '../editor/selection'
+import { checked } from './given'
 
 /** One answer that a stream has told. */
 export interface Told {
@@ -93,6 +94,8 @@ export const useAsk = defineStore('ask', () => {
   const lit = ref('') // the place of the answer that is pointed at
   const pinned = ref<number>() // the request that is chosen
 
+  const nothing = ref(false) // no operation is there to begin with
+
   if (!sheets.length) {
     add('')
     void savedOperations()
@@ -103,6 +106,7 @@ export const useAsk = defineStore('ask', () => {
         })
         const text = own?.text ?? saved.first
         if (sheets.length === 1 && sheets[0] && sheets[0].operation === '') sheets[0].operation = text
+        nothing.value = text === ''
       })
       .catch(() => undefined)
   }
@@ -165,6 +169,8 @@ export const useAsk = defineStore('ask', () => {
   const nameOf = (s: Sheet) => operationOf(definitions(s.operation), s.operationName)?.name || 'Untitled'
 
   const variablesTrouble = computed(() => troubleOf(sheet.value.variables, 'variables'))
+  const given = (): Given => ({ query: sheet.value.operation, operationName: chosenName.value, variables: sheet.value.variables })
+  const variableProblems = checked(given)
   const headersTrouble = computed(() => {
     for (const line of sheet.value.headers.split('\n')) {
       if (line.trim() && !/^[!#$%&'*+.^_`|~\w-]+\s*:/.test(line.trim())) return `"${line.trim().slice(0, 40)}" is no header: write Name: value`
@@ -318,7 +324,7 @@ export const useAsk = defineStore('ask', () => {
   }
 
   return {
-    sheets, active, sheet, run, reader, past, lit, pinned, add, close, open, nameOf, names, chosenName, asked, known, isSubscription, faults, calls, variablesTrouble,
+    sheets, active, sheet, run, reader, past, lit, pinned, add, close, open, nameOf, names, chosenName, asked, known, isSubscription, faults, calls, variablesTrouble, variableProblems, given, nothing,
     headersTrouble, question, begin, planOnly, stop, choose, pause, recall,
   }
 })

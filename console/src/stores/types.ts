@@ -10,6 +10,8 @@ export const useTypes = defineStore('types', () => {
   let serial = 0
 
   const types = computed<SchemaType[]>(() => all.value?.types ?? [])
+  /** The project has no types of its own yet. */
+  const empty = computed(() => all.value?.empty ?? false)
   const byName = computed(() => new Map(types.value.map((t) => [t.name, t])))
 
   async function read() {
@@ -32,5 +34,5 @@ export const useTypes = defineStore('types', () => {
     serial = now
   }
 
-  return { all, types, byName, problem, need, served }
+  return { all, types, empty, byName, problem, need, served }
 })
