@@ -7,6 +7,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
@@ -17,6 +19,16 @@ import (
 func press(key string, modifiers chromedp.Modifier) chromedp.Action[chromedp.Void] {
 	return chromedp.KeyEvent(key, chromedp.KeyModifiers(modifiers))
 }
+
+// enter strikes Enter as a keyboard does: what takes the key keeps it from being written.
+var enter = chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
+	for _, kind := range []input.DispatchKeyEventType{"keyDown", "keyUp"} {
+		if _, err := cdp.Call(ctx, target, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: kind, Key: "Enter", Code: "Enter", Text: "\r", WindowsVirtualKeyCode: 13}); err != nil {
+			return err
+		}
+	}
+	return nil
+})
 
 // operation returns the text of the operation, line by line.
 func operation(t *testing.T, ctx context.Context) string {
@@ -188,4 +200,31 @@ func TestLargeAnswer(t *testing.T) {
 		t.Errorf("%d rows are drawn", rows)
 	}
 	t.Logf("the page was held up for %.0f ms at most", eval[float64](t, ctx, "held"))
+}
+
+// TestVariables completes variables by their types, tells what does not fit before anything is sent, writes them by a form that unfolds, and
+// says what other limits would cost.
+func TestVariables(t *testing.T) {
+	url := serve(t)
+	ctx := browser(t, url+"/console/")
+	do(t, ctx, chromedp.WaitVisible(run))
+	eval[any](t, ctx, fmt.Sprintf(`location.hash = 'operation=' + encodeURIComponent(%q)`, `query Filtered($filter: CraftFilter, $sort: [CraftSort!], $limit: Int! = 5) { fleet(filter: $filter, sort: $sort, limit: $limit) { name } }`))
+	do(t, ctx, contains("[aria-label=Operation]", "query Filtered"), chromedp.Click("[data-test=drawer-variables]"), chromedp.WaitVisible("[aria-label=Variables]"), chromedp.Click("[aria-label=Variables]"), press("a", 2), chromedp.KeyEvent(kb.Backspace))
+	given := `[...document.querySelectorAll('[aria-label=Variables] .cm-line')].map((l) => l.textContent).join('\n')`
+	chosen := func(want string) chromedp.Action[chromedp.Void] {
+		return until(fmt.Sprintf(`document.querySelector('.cm-tooltip-autocomplete [aria-selected]')?.textContent.startsWith(%q)`, want))
+	}
+	do(t, ctx, chromedp.KeyEvent(`{"`), chosen("filter"), chromedp.Sleep(200*time.Millisecond), enter, chosen("{}"), chromedp.Sleep(200*time.Millisecond), enter, chosen("all"), chromedp.KeyEvent(`"na`), chosen("name"), chromedp.Sleep(200*time.Millisecond),
+		enter, chosen("{}"), chromedp.KeyEvent(kb.Escape))
+	do(t, ctx, chromedp.KeyEvent("7"), contains("[data-test=variables-wrong]", "$filter: expected an input object StringFilter, found 7"), contains("[aria-label=Variables] .cm-lintRange-error", "7"))
+	if got := eval[string](t, ctx, given); got != `{"filter": {"name": 7}}` {
+		t.Errorf("written is %s", got)
+	}
+	// The form says the same at its place, and mends it.
+	do(t, ctx, chromedp.Click("[data-test=as-form]"), contains("[data-test=variable-form]", "found 7"), chromedp.WaitVisible(`[data-test="variable-filter.lengthM"]`))
+	do(t, ctx, chromedp.Click(`[data-test="variable-filter.name"]`), chromedp.WaitVisible(`[data-test="variable-filter.name.contains"]`), chromedp.SendKeys(`[data-test="variable-filter.name.contains"]`, "Lantern"+kb.Enter), chromedp.WaitNotPresent("[data-test=variables-wrong]"))
+	do(t, ctx, chromedp.Click(run), contains("[data-test=answer]", "Lantern"), chromedp.Click("[data-test=cost]"), contains("[data-test=costs]", "$limit"))
+	if got := eval[string](t, ctx, `[...document.querySelectorAll('[data-test=costs] td')].map((e) => e.textContent + (e.classList.contains('now') ? '*' : '')).join(' ')`); !strings.HasPrefix(got, "1 5* 10 50 100 500 1,000 11 11* 11 15 20 60 110") {
+		t.Errorf("other limits cost %s", got)
+	}
 }

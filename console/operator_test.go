@@ -23,7 +23,12 @@ import (
 // keep serves types with records, which the keeper has.
 func keep(t *testing.T, types string) (url string, keeper *publishing.Keeper) {
 	t.Helper()
-	dir := demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n", demotest.Database(t)), "schema/a.graphql": types})
+	return keepIn(t, demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n", demotest.Database(t)), "schema/a.graphql": types}))
+}
+
+// keepIn serves the project in a folder, with records.
+func keepIn(t *testing.T, dir string) (url string, keeper *publishing.Keeper) {
+	t.Helper()
 	log := slog.New(slog.DiscardHandler)
 	p, keeper, findings, err := publishing.Open(context.Background(), dir, false, log, &project.Additions{})
 	if err != nil {
@@ -71,9 +76,11 @@ func TestTrafficPage(t *testing.T) {
 		asks(t, url, "board", "query Board { answer }")
 	}
 	asks(t, url, "tool", "query Wrong { nothing }")
+	asks(t, url, "tool", "query Half($n: Int!) { answer @include(if: $n) }")
+	asks(t, url, "tool", "query Most($n: Boolean!) { answer @include(if: $n) }")
 	for end := time.Now().Add(20 * time.Second); ; time.Sleep(200 * time.Millisecond) {
 		do(t, ctx, chromedp.Reload(), chromedp.WaitVisible("[data-test=order]"), chromedp.Sleep(200*time.Millisecond))
-		if strings.Contains(eval[string](t, ctx, `document.querySelector('.list').textContent`), "Board") {
+		if got := eval[string](t, ctx, `document.querySelector('.list').textContent`); strings.Contains(got, "Board 3") && strings.Contains(got, "Most 1") && strings.Contains(got, "refused before it ran 2") {
 			break
 		}
 		if time.Now().After(end) {
@@ -82,8 +89,12 @@ func TestTrafficPage(t *testing.T) {
 	}
 	do(t, ctx, chromedp.Click(`//tr[@data-test='tally' and contains(., 'Board')]//button`), contains("[data-test=tally-one]", "board 3"), contains("[data-test=tally-one] pre", "query Board { answer }"), contains("[data-test=wave-summary]", "would ask no store"),
 		chromedp.Click("[data-test=unused] summary"), contains("[data-test=unused]", "other"))
-	do(t, ctx, choose("[data-test=client]", "tool"), until(`document.querySelectorAll('[data-test=tally]').length === 1`), contains("[data-test=tally]", "refused before it ran"))
-	do(t, ctx, choose("[data-test=client]", ""), choose("[data-test=order]", "failed"), until(`document.querySelectorAll('[data-test=tally]').length === 1`))
+	do(t, ctx, choose("[data-test=client]", "tool"), until(`document.querySelectorAll('[data-test=tally]').length === 2`))
+	do(t, ctx, choose("[data-test=client]", ""), choose("[data-test=order]", "failed"), until(`document.querySelectorAll('[data-test=tally]').length === 2`))
+	// The last errors, without what was sent.
+	do(t, ctx, chromedp.Click(`//tr[@data-test='tally' and contains(., 'Most')]//button`), contains("[data-test=errors] h2", "VARIABLES 1 time"), contains("[data-test=sample]", "$n of the type Boolean!"), contains("[data-test=sample]", "tool"))
+	do(t, ctx, chromedp.Click(`//tr[@data-test='tally' and contains(., 'refused')]//button`), contains("[data-test=errors] h2", "INVALID 2 times"), contains("[data-test=tally-one]", `Query has no field "nothing"`))
+	do(t, ctx, choose("[data-test=order]", "asked"), chromedp.Click(`//tr[@data-test='tally' and contains(., 'Board')]//button`))
 	do(t, ctx, choose("[data-test=order]", "asked"), contains("[data-test=tally-one]", "board 3"), chromedp.Click("[data-test=tally-ask]"), chromedp.WaitVisible(run), contains("[aria-label=Operation]", "query Board"))
 }
 
@@ -167,4 +178,72 @@ func TestLookAs(t *testing.T) {
 		contains("[data-test=type]", "wages"), chromedp.Navigate(url+"/console/"), chromedp.WaitVisible(run))
 	write(t, ctx, `{ wages mine `)
 	do(t, ctx, chromedp.Click(run), contains("[data-test=answer]", "wages 2"), contains("[data-test=answer]", "mine clerk"))
+}
+
+// TestUsualRequests shows what an operation usually asks the stores, of many answers of which some have asked less.
+func TestUsualRequests(t *testing.T) {
+	dir := demotest.Folder(t, map[string]string{"data/craft.csv": "imo,name,quay\n1,Auk,E\n2,Bittern,\n", "data/quays.csv": "code,name\nE,East\n",
+		"osprey.yaml": fmt.Sprintf("records: { url: %q }\nsources: { port: { kind: files, folder: data }, land: { kind: files, folder: data } }\n", demotest.Database(t)),
+		"schema/a.graphql": `type Query { craft(imo: ID!): Craft @read } type Craft @stored(in: "port", as: "craft", key: "imo") { imo: ID! name: String quay: Quay @related(here: "quay", there: "code") }
+type Quay @stored(in: "land", as: "quays", key: "code") { code: ID! name: String }`})
+	url, _ := keepIn(t, dir)
+	for i := range 5 {
+		body := fmt.Sprintf(`{"query": "query One($i: ID!) { craft(imo: $i) { name quay { name } } }", "variables": {"i": %d}}`, min(i+1, 2))
+		res, err := http.Post(url+"/graphql", "application/json", strings.NewReader(body))
+		if err != nil {
+			t.Fatal(err)
+		}
+		res.Body.Close()
+	}
+	ctx := browser(t, url+"/console/traffic")
+	for end := time.Now().Add(20 * time.Second); ; time.Sleep(200 * time.Millisecond) {
+		do(t, ctx, chromedp.Reload(), chromedp.WaitVisible("[data-test=order]"), chromedp.Sleep(200*time.Millisecond))
+		if strings.Contains(eval[string](t, ctx, `document.querySelector('.list').textContent`), "One 5") {
+			break
+		}
+		if time.Now().After(end) {
+			t.Fatal("it is not counted")
+		}
+	}
+	do(t, ctx, chromedp.Click("[data-test=tally] button"), contains("[data-test=wave-summary]", "usually asks 1.2 store requests in 2 waves"), until(`document.querySelectorAll('[data-test=request]').length === 2`))
+	if got := eval[string](t, ctx, `document.querySelectorAll('[data-test=request]')[1].ariaLabel`); !strings.Contains(got, "land: quays") || !strings.Contains(got, "in 20 % of answers") {
+		t.Errorf("of the second is told %s", got)
+	}
+}
+
+// TestForbidden says on each page that is for those who run the service that it is, and to whom that is.
+func TestForbidden(t *testing.T) {
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "administration: nobody\nsources: {}\n", "schema/a.graphql": buoys})
+	p, findings, err := project.Open(context.Background(), dir, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatalf("%v: %v", err, findings)
+	}
+	t.Cleanup(p.Close)
+	s := httptest.NewServer(service.New(service.Config{Project: p, Console: console.Handler(), Log: slog.New(slog.DiscardHandler)}))
+	t.Cleanup(s.Close)
+	ctx := browser(t, s.URL+"/console/")
+	for _, page := range []string{"sources", "traffic", "revisions", "access"} {
+		do(t, ctx, chromedp.Navigate(s.URL+"/console/"+page), contains("[data-test="+page+"-problem] h1", "for those who run the service"), contains("[data-test="+page+"-problem]", "set administration in osprey.yaml"))
+	}
+	do(t, ctx, chromedp.Navigate(s.URL+"/console/start"), contains("[data-test=start-sum]", "0 sources"), chromedp.Navigate(s.URL+"/console/types"), contains("[data-test=type]", "answer"))
+}
+
+// TestTrial runs one operation as you are answered and as holders of a role are, and shows where the answers differ.
+func TestTrial(t *testing.T) {
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "sources: {}\n", "operations/Mine.graphql": "query Mine { answer mine }", "operations/Pay.graphql": "mutation Pay { pay }",
+		"schema/a.graphql": `type Query { answer: Int @computed(expr: "1") wages: Int @computed(expr: "2") @for(roles: ["clerk"]) mine: String @computed(expr: "caller.roles.size() > 0 ? caller.roles[0] : 'nobody'") } type Mutation { pay: Int @computed(expr: "3") }`})
+	p, findings, err := project.Open(context.Background(), dir, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatalf("%v: %v", err, findings)
+	}
+	t.Cleanup(p.Close)
+	s := httptest.NewServer(service.New(service.Config{Project: p, Console: console.Handler(), Log: slog.New(slog.DiscardHandler)}))
+	t.Cleanup(s.Close)
+	ctx := browser(t, s.URL+"/console/access")
+	do(t, ctx, chromedp.Click(`//tr[@data-test='role' and contains(., 'clerk')]//button[@data-test='try-role']`), contains("[data-test=trial] .gone", `"mine": "nobody"`), contains("[data-test=trial] .come", `"mine": "clerk"`))
+	if got := eval[string](t, ctx, `[...document.querySelectorAll('[data-test=trial-operation] option')].map((o) => o.textContent).join(' ')`); got != "Mine first" {
+		t.Errorf("%s can be tried", got)
+	}
+	do(t, ctx, choose("[data-test=trial-operation]", "first"), contains("[data-test=trial]", "Both are answered the same"))
+	do(t, ctx, chromedp.Click(`//tr[@data-test='role' and contains(., 'somebody')]//button[@data-test='try-role']`), until(`document.querySelectorAll('[data-test=trial]').length === 1`), contains("[data-test=trial]", "Both are answered the same"))
 }

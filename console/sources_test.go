@@ -17,7 +17,7 @@ func TestSourcesPage(t *testing.T) {
 	demotest.KeepRegistry(t)
 	url := serve(t)
 	ctx := browser(t, url+"/console/sources")
-	do(t, ctx, until(`document.querySelectorAll('[data-test=source]').length === 5`), chromedp.Click(`//a[@data-test='source' and contains(., 'registry')]`), chromedp.Click(`//a[@data-test='set' and contains(., 'craft')]`), until(`document.querySelectorAll('[data-test=stored-row]').length === 50`))
+	do(t, ctx, until(`document.querySelectorAll('[data-test=source]').length === 5`), chromedp.Click(`//a[@data-test='source' and contains(., 'registry')]`), contains("[data-test=source-figures]", "under way"), contains("[data-test=source-figures]", "connections"), contains("[data-test=catalogue]", "quay_code, number"), chromedp.Click(`//table[@data-test='catalogue']//a[. = 'craft']`), until(`document.querySelectorAll('[data-test=stored-row]').length === 50`))
 	do(t, ctx, chromedp.Click("[data-test=add-where]"), chromedp.SetValue("[aria-label=Field]", "imo"), chromedp.SendKeys("[data-test=where-value]", "9100112"+kb.Enter), until(`document.querySelectorAll('[data-test=stored-row]').length === 1`))
 	if got := text(t, ctx, "[data-test=stored-row]"); !strings.Contains(got, "Old Undertow") {
 		t.Errorf("shown is %q", got)

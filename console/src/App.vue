@@ -158,7 +158,7 @@ onBeforeUnmount(() => {
 .more { color: var(--quiet); }
 .as { padding: 4px 14px; font-size: 13px; flex: none; border-bottom: 1px solid rgb(var(--v-theme-warning)); background: color-mix(in srgb, rgb(var(--v-theme-warning)) 10%, rgb(var(--v-theme-surface))); }
 .link { color: rgb(var(--v-theme-primary)); }
-.main { flex: 1; min-height: 0; overflow: auto; }
+.main { background: rgb(var(--v-theme-surface)); flex: 1; min-height: 0; overflow: auto; }
 @media (max-width: 900px) { .find span, .find kbd, .state-text { display: none; } }
 @media (max-width: 560px) { .product, .state { display: none; } .logo { margin-right: 6px; } .top { padding-left: 8px; } .to { padding: 0 7px; } }
 </style>

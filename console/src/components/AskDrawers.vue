@@ -27,7 +27,7 @@ const wrong = computed(() => {
 })
 const help = variableHelp(() => ask.given(), () => ask.variableProblems)
 const editor = useTemplateRef<InstanceType<typeof TextEditor>>('editor')
-watch(() => ask.variableProblems, () => editor.value?.relint(), { flush: 'post' })
+watch(() => ask.variableProblems, () => editor.value?.underlineAgain(), { flush: 'post' })
 const headers = computed(() => ask.sheet.headers.split('\n').filter((l) => l.trim()).length)
 const drawers = computed<{ name: Name; title: string; note: string; wrong?: boolean }[]>(() => [
   { name: 'variables', title: 'Variables', note: wrong.value ? '!' : given.value ? String(given.value) : '', wrong: wrong.value !== '' },

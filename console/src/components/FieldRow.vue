@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { TypeField } from '../client'
+import type { Finding } from '../operator'
 import { sourceColour } from '../sources'
 
 /** A field of a type: what it is, where it comes from, and who uses it. */
-const props = defineProps<{ field: TypeField; coordinate: string; here: boolean; uses: string[]; asked?: number; counted: boolean }>()
+const props = defineProps<{ field: TypeField; coordinate: string; here: boolean; uses: string[]; asked?: number; counted: boolean; findings: Finding[] }>()
 const from = computed(() => [props.field.source, props.field.where].filter(Boolean).join(' · '))
 const parts = (type: string) => type.match(/\w+|\W+/g) ?? []
 </script>
@@ -20,6 +21,7 @@ const parts = (type: string) => type.match(/\w+|\W+/g) ?? []
     </div>
     <p v-if="field.text" class="text">{{ field.text }}</p>
     <p v-if="field.deprecated !== undefined" class="text old">deprecated: {{ field.deprecated }}</p>
+    <p v-for="(f, i) in findings" :key="i" class="text" :class="f.severity" data-test="finding">{{ f.message }}<template v-if="f.fix"> → {{ f.fix }}</template> <code v-if="f.file">{{ f.file }}:{{ f.line }}</code></p>
     <ul v-if="field.args?.length" class="args">
       <li v-for="a in field.args" :key="a.name"><code>{{ a.name }}: <router-link :to="`/types/${a.of}`">{{ a.type }}</router-link><template v-if="a.default"> = {{ a.default }}</template></code> <span class="about">{{ a.text }}</span></li>
     </ul>
@@ -42,6 +44,8 @@ const parts = (type: string) => type.match(/\w+|\W+/g) ?? []
 .from { margin-left: auto; font-size: 12px; color: var(--quiet); text-align: right; overflow-wrap: anywhere; }
 .text { margin: 1px 0; max-width: 80ch; }
 .old { color: rgb(var(--v-theme-warning)); }
+.warning { color: rgb(var(--v-theme-warning)); }
+.error { color: rgb(var(--v-theme-error)); }
 .args { list-style: none; margin: 2px 0; padding: 0 0 0 14px; }
 .about { color: var(--quiet); font-size: 12.5px; }
 .uses { font-size: 12px; color: var(--quiet); margin: 1px 0 0; }

@@ -1,17 +1,16 @@
 <script setup lang="ts">
-import { forceLinting } from '@codemirror/lint'
 import { EditorState, Prec, type Extension } from '@codemirror/state'
 import { EditorView, keymap } from '@codemirror/view'
 import { onBeforeUnmount, onMounted, useTemplateRef, watch } from 'vue'
 import type { Fault } from '../client'
-import { placeOf, writingHelp } from '../editor/assist'
+import { placeOf, underlineAgain, writingHelp } from '../editor/assist'
 import { showMarks, sourceMarks, type Mark } from '../editor/marks'
 import { editorBasics, readerBasics } from '../editor/setup'
 
 const props = defineProps<{ label: string; language: Extension; readonly?: boolean; help?: boolean; faults?: Fault[]; marks?: Mark[] }>()
 const text = defineModel<string>({ required: true })
 const emit = defineEmits<{ run: []; tidy: []; rename: [at: number]; at: [offset: number] }>()
-defineExpose({ goTo, focus: () => view?.focus(), relint: () => view && forceLinting(view) })
+defineExpose({ goTo, focus: () => view?.focus(), underlineAgain: () => view && underlineAgain(view) })
 
 const host = useTemplateRef<HTMLElement>('host')
 let view: EditorView | undefined
@@ -57,7 +56,7 @@ watch(() => props.marks, (marks) => {
   if (view && marks) showMarks(view, marks)
 }, { flush: 'post' })
 watch(() => props.faults, () => {
-  if (view && props.help) forceLinting(view)
+  if (view && props.help) underlineAgain(view)
 })
 
 /** Puts the cursor at a place and shows it. */

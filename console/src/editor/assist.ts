@@ -1,7 +1,7 @@
 import { autocompletion, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete'
 import { forEachDiagnostic, linter, type Diagnostic } from '@codemirror/lint'
-import type { EditorState, Extension } from '@codemirror/state'
-import { EditorView, hoverTooltip, keymap } from '@codemirror/view'
+import { StateEffect, type EditorState, type Extension } from '@codemirror/state'
+import { EditorView, hoverTooltip, keymap, type ViewUpdate } from '@codemirror/view'
 import { completions, meaning, problems, type Fault, type Problem } from '../client'
 import { sourceColour } from '../sources'
 
@@ -16,6 +16,11 @@ export function placeOf(state: EditorState, at: { line: number; column: number }
   const line = state.doc.line(Math.min(Math.max(at.line, 1), state.doc.lines))
   return Math.min(line.from + offsetOf(line.text, at.column - 1), state.doc.length)
 }
+
+const known = StateEffect.define()
+/** Says that what is known of a text is otherwise than before, so that it is underlined anew. */
+export const underlineAgain = (view: EditorView) => view.dispatch({ effects: known.of(null) })
+export const isKnownAnew = (update: ViewUpdate) => update.transactions.some((t) => t.effects.some((e) => e.is(known)))
 
 async function complete(context: CompletionContext): Promise<CompletionResult | null> {
   const word = context.matchBefore(/[\w$@]+/)
@@ -83,7 +88,7 @@ function underline(faults: () => Fault[]): Extension {
       }
       return list.sort((a, b) => a.from - b.from)
     },
-    { delay: 350 },
+    { delay: 350, needsRefresh: isKnownAnew },
   )
 }
 

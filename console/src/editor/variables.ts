@@ -4,7 +4,7 @@ import { linter } from '@codemirror/lint'
 import type { Extension } from '@codemirror/state'
 import type { EditorView } from '@codemirror/view'
 import { variableCompletions, type Given, type VariableProblem } from '../client'
-import { diagnostic, offsetOf, pointsTo } from './assist'
+import { diagnostic, isKnownAnew, offsetOf, pointsTo } from './assist'
 
 /** Puts a completion in place of what is written, and the cursor where writing goes on. */
 function put(view: EditorView, label: string, from: number, to: number) {
@@ -32,6 +32,6 @@ export function variableHelp(given: () => Given, problems: () => VariableProblem
   }
   return [
     json(), autocompletion({ override: [complete], icons: false }),
-    linter((view) => problems().map((p) => diagnostic(view.state, p, p.fix ? `${p.message} → ${p.fix}` : p.message)), { delay: 0 }),
+    linter((view) => problems().map((p) => diagnostic(view.state, p, p.fix ? `${p.message} → ${p.fix}` : p.message)), { delay: 0, needsRefresh: isKnownAnew }),
   ]
 }

@@ -3,14 +3,18 @@ import { mdiContentCopy } from '@mdi/js'
 import { computed, onMounted, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
 import { lookAs, NoAnswer } from '../client'
+import RoleTrial from '../components/RoleTrial.vue'
 import { addProgramKey, programKeys, revokeProgramKey, roleViews, type ProgramKey, type RoleView } from '../operator'
+import PageTrouble from '../components/PageTrouble.vue'
+import { troubleOf, type Trouble } from '../trouble'
 
 /** Keys of client programs: whose, used when; made here, and revoked. And roles: what of the schema each sees. */
 const router = useRouter()
 const roleList = shallowRef<RoleView[]>([])
 const opened = ref('')
+const tried = ref<string>() // the role with which an operation is tried
 const keys = shallowRef<ProgramKey[]>()
-const problem = ref('')
+const problem = shallowRef<Trouble>()
 const adding = ref(false)
 const name = ref('')
 const roles = ref('')
@@ -26,9 +30,9 @@ const ended = (k: ProgramKey) => k.revoked !== undefined || (k.until !== undefin
 async function look() {
   try {
     keys.value = await programKeys()
-    problem.value = ''
+    problem.value = undefined
   } catch (error) {
-    problem.value = error instanceof NoAnswer ? error.message : String(error)
+    problem.value = troubleOf(error)
   }
 }
 
@@ -46,7 +50,7 @@ async function add() {
 
 async function revoke(k: ProgramKey) {
   asked.value = undefined
-  await revokeProgramKey(k.id, 'console').catch((error) => (problem.value = error instanceof NoAnswer ? error.message : String(error)))
+  await revokeProgramKey(k.id, 'console').catch((error) => (problem.value = troubleOf(error)))
   await look()
 }
 
@@ -70,8 +74,8 @@ onMounted(async () => {
 
 <template>
   <div class="access">
-    <p v-if="problem" class="message wrong" role="alert" data-test="access-problem">{{ problem }}</p>
-    <template v-else>
+    <PageTrouble v-if="problem" :trouble="problem" :bar="!!keys" data-test="access-problem" />
+    <template v-if="!problem || keys">
       <div class="bar">
         <b>Keys of client programs</b>
         <label class="quiet"><input v-model="gone" type="checkbox" data-test="gone" /> also those that have ended</label>
@@ -90,8 +94,9 @@ onMounted(async () => {
         <v-btn @click="adding = false">Cancel</v-btn>
         <span class="wrong">{{ said }}</span>
       </form>
-      <p v-if="keys && !keys.length" class="message">There is no key yet. A service without any answers everybody on its own machine, unless osprey.yaml says under <code>access</code> how callers are known. <router-link to="/help/access">How</router-link></p>
-      <div v-else-if="keys" class="table">
+      <p v-if="!keys" class="message">The keys are on their way.</p>
+      <p v-else-if="!keys.length" class="message">There is no key yet. A service without any answers everybody on its own machine, unless osprey.yaml says under <code>access</code> how callers are known. <router-link to="/help/access">How</router-link></p>
+      <div v-else class="table">
         <table>
           <thead><tr><th>name</th><th>roles</th><th>made</th><th>by</th><th>used last</th><th>until</th><th /></tr></thead>
           <tbody>
@@ -116,14 +121,17 @@ onMounted(async () => {
       <div class="table">
         <table>
           <tbody>
-            <tr v-for="r in roleList" :key="r.name" data-test="role">
+            <template v-for="r in roleList" :key="r.name">
+            <tr data-test="role">
               <td><b v-if="r.name">{{ r.name }}</b><span v-else>somebody without a role</span></td>
               <td>
                 <button v-if="r.hides.length" type="button" class="plain link" :aria-expanded="opened === who(r)" @click="opened = opened === who(r) ? '' : who(r)">does not see {{ r.hides.length }} {{ r.hides.length === 1 ? 'type or field' : 'types and fields' }}</button><span v-else>sees all types and fields</span>
                 <p v-if="opened === who(r)" class="hides"><router-link v-for="h in r.hides" :key="h" :to="`/types/${h}`">{{ h }}</router-link></p>
               </td>
-              <td class="do"><button type="button" class="plain link" data-test="look-as" @click="tryRole(r.name)">Look as {{ who(r) }}</button></td>
+              <td class="do"><button type="button" class="plain link try" data-test="try-role" :aria-expanded="tried === r.name" @click="tried = tried === r.name ? undefined : r.name">Try an operation</button> <button type="button" class="plain link" data-test="look-as" @click="tryRole(r.name)">Look as {{ who(r) }}</button></td>
             </tr>
+            <tr v-if="tried === r.name"><td colspan="3" class="inside"><RoleTrial :role="r.name" /></td></tr>
+            </template>
           </tbody>
         </table>
       </div>
@@ -149,6 +157,8 @@ th { text-align: left; font-weight: 600; font-size: 12px; color: var(--quiet); p
 td { padding: 5px 16px; border-bottom: 1px solid color-mix(in srgb, var(--ink) 6%, transparent); font-variant-numeric: tabular-nums; }
 .ended { color: var(--quiet); }
 .do { text-align: right; white-space: nowrap; }
+.try { margin-right: 16px; }
+.inside { padding: 0; white-space: normal; }
 .hides { display: flex; flex-wrap: wrap; gap: 2px 12px; margin: 4px 0 0; font-size: 12.5px; }
 a, .link { color: rgb(var(--v-theme-primary)); }
 </style>

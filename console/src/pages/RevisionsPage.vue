@@ -3,7 +3,9 @@ import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vu
 import { useRoute, useRouter } from 'vue-router'
 import { NoAnswer } from '../client'
 import { publishFiles, restoreRevision, revisionOf, revisions, type Difference, type Kept, type Outcome } from '../operator'
-import { beside } from '../lines'
+import LinesBeside from '../components/LinesBeside.vue'
+import PageTrouble from '../components/PageTrouble.vue'
+import { troubleOf, type Trouble } from '../trouble'
 
 /** What is served and was: who changed what, and why; two side by side; what a change would break. */
 const route = useRoute()
@@ -11,7 +13,7 @@ const router = useRouter()
 const list = shallowRef<Kept[]>()
 const serving = ref<number>()
 const published = ref(0)
-const problem = ref('')
+const problem = shallowRef<Trouble>()
 const own = shallowRef<Kept>()
 const other = shallowRef<Kept>()
 const against = ref<number>()
@@ -31,9 +33,9 @@ async function look() {
     list.value = got.revisions
     serving.value = got.serving?.number
     published.value = got.published
-    problem.value = ''
+    problem.value = undefined
   } catch (error) {
-    problem.value = error instanceof NoAnswer ? error.message : String(error)
+    problem.value = troubleOf(error)
   }
 }
 
@@ -53,28 +55,6 @@ watch(against, async (n) => {
 
 const files = computed(() => [...new Set([...Object.keys(own.value?.files ?? {}), ...Object.keys(other.value?.files ?? {})])].sort())
 const changed = computed(() => (other.value ? files.value.filter((f) => own.value?.files?.[f] !== other.value?.files?.[f]) : []))
-const lines = computed(() => beside(other.value?.files?.[file.value] ?? '', own.value?.files?.[file.value] ?? ''))
-
-/** The lines that differ, each with some around it. */
-const shown = computed(() => {
-  const near = new Set<number>()
-  lines.value.forEach((l, i) => {
-    if (!l.same) for (let k = i - 3; k <= i + 3; k++) near.add(k)
-  })
-  const out: ({ gap: number } | { left?: string; right?: string; same: boolean; at: number })[] = []
-  let gap = 0
-  lines.value.forEach((l, i) => {
-    if (!near.has(i) && near.size) {
-      gap++
-      return
-    }
-    if (gap) out.push({ gap })
-    gap = 0
-    out.push({ ...l, at: i })
-  })
-  if (gap) out.push({ gap })
-  return out
-})
 
 const classes = ['breaking', 'risky', 'safe'] as const
 const of = (list: Difference[] | undefined, c: string) => (list ?? []).filter((d) => d.class === c)
@@ -124,8 +104,9 @@ onBeforeUnmount(() => window.clearInterval(timer))
 </script>
 
 <template>
-  <div class="revisions">
-    <p v-if="problem" class="message wrong" role="alert" data-test="revisions-problem">{{ problem }}</p>
+  <div class="revisions" :class="{ barred: problem && list }">
+    <PageTrouble v-if="problem" :trouble="problem" :bar="!!list" data-test="revisions-problem" />
+    <p v-if="!list && !problem" class="message">The revisions are on their way.</p>
     <p v-else-if="list && !list.length" class="message">Nothing was published yet: what is in the files of the service is served. <router-link to="/help/records">How revisions are kept</router-link></p>
     <template v-else-if="list">
       <nav class="list" aria-label="Revisions">
@@ -170,12 +151,7 @@ onBeforeUnmount(() => window.clearInterval(timer))
         </div>
         <textarea v-if="editing" v-model="edited[file]" class="text" spellcheck="false" :aria-label="file" data-test="text" @input="tried = false" />
         <pre v-else-if="!other" class="text" tabindex="0" :aria-label="file">{{ own.files?.[file] }}</pre>
-        <div v-else class="beside" tabindex="0" role="region" :aria-label="`${file}, side by side`" data-test="beside">
-          <template v-for="(l, i) in shown" :key="i">
-            <div v-if="'gap' in l" class="gap">{{ l.gap }} {{ l.gap === 1 ? 'line' : 'lines' }}, the same</div>
-            <template v-else><pre :class="{ gone: !l.same && l.left !== undefined }">{{ l.left ?? '' }}</pre><pre :class="{ come: !l.same && l.right !== undefined }">{{ l.right ?? '' }}</pre></template>
-          </template>
-        </div>
+        <LinesBeside v-else class="both" :left="other.files?.[file] ?? ''" :right="own.files?.[file] ?? ''" :label="`${file}, side by side`" />
       </section>
     </template>
   </div>
@@ -210,18 +186,15 @@ a:not(.entry) { color: rgb(var(--v-theme-primary)); }
 input { border: 1px solid var(--line); border-radius: 4px; height: 26px; padding: 0 8px; color: inherit; background: transparent; }
 .wide input { flex: 1; min-width: 120px; }
 input:focus-visible, .entry:focus-visible { outline: 2px solid rgb(var(--v-theme-primary)); outline-offset: -1px; }
-.text, .beside pre { font-family: var(--mono); font-size: 12.5px; line-height: 19px; }
+.text { font-family: var(--mono); font-size: 12.5px; line-height: 19px; }
 .text { flex: 1; min-height: 200px; margin: 0; padding: 8px 16px; overflow: auto; border: 0; outline-offset: -2px; resize: none; color: inherit; background: transparent; white-space: pre; }
-.beside { flex: 1; min-height: 0; overflow: auto; display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); align-content: start; }
-.beside pre { margin: 0; padding: 0 12px; white-space: pre-wrap; overflow-wrap: anywhere; min-height: 19px; }
-.beside pre:nth-child(odd) { border-right: 1px solid var(--line); }
-.gone { background: color-mix(in srgb, rgb(var(--v-theme-error)) 12%, transparent); }
-.come { background: color-mix(in srgb, rgb(var(--v-theme-success)) 14%, transparent); }
-.gap { grid-column: 1 / -1; text-align: center; color: var(--quiet); font-size: 12px; background: rgb(var(--v-theme-background)); line-height: 20px; }
+.both { flex: 1; min-height: 0; }
 code { font-family: var(--mono); }
 @media (max-width: 900px) {
   .revisions { grid-template-columns: minmax(0, 1fr); height: auto; }
   .list { border-right: 0; max-height: 220px; border-bottom: 1px solid var(--line); }
-  .beside { max-height: 70vh; }
+  .both { max-height: 70vh; }
 }
+.barred { grid-template-rows: auto minmax(0, 1fr); }
+.barred > :first-child { grid-column: 1 / -1; }
 </style>

@@ -8,6 +8,8 @@ import SparkLine from '../components/SparkLine.vue'
 import { knowSources, sourceColour } from '../sources'
 import { useAsk } from '../stores/ask'
 import { useTypes } from '../stores/types'
+import PageTrouble from '../components/PageTrouble.vue'
+import { troubleOf, type Trouble } from '../trouble'
 
 /** What the stores hold: whether each is well, its record sets, and the records as they are there. */
 const route = useRoute()
@@ -16,7 +18,7 @@ const ask = useAsk()
 const types = useTypes()
 const sources = shallowRef<Source[]>()
 const findings = shallowRef<Finding[]>([])
-const problem = ref('')
+const problem = shallowRef<Trouble>()
 const rows = shallowRef<Stored>()
 const rowsProblem = ref('')
 const reading = ref(false)
@@ -36,9 +38,9 @@ async function look() {
   try {
     sources.value = await allSources()
     knowSources(sources.value.map((s) => s.name))
-    problem.value = ''
+    problem.value = undefined
   } catch (error) {
-    problem.value = error instanceof NoAnswer ? error.message : String(error)
+    problem.value = troubleOf(error)
   }
 }
 
@@ -136,11 +138,11 @@ onBeforeUnmount(() => window.clearInterval(timer))
 </script>
 
 <template>
-  <div class="sources">
-    <p v-if="problem" class="message wrong" role="alert" data-test="sources-problem">{{ problem }}</p>
-    <p v-else-if="!sources" class="message">The sources are on their way.</p>
-    <div v-else-if="!sources.length" class="message">There is no source yet. Name one under <code>sources</code> in osprey.yaml: a database, a service, or a folder of files. <router-link to="/help/sources">How</router-link></div>
-    <template v-else>
+  <div class="sources" :class="{ barred: problem && sources }">
+    <PageTrouble v-if="problem" :trouble="problem" :bar="!!sources" data-test="sources-problem" />
+    <p v-if="!sources && !problem" class="message">The sources are on their way.</p>
+    <div v-else-if="sources && !sources.length" class="message">There is no source yet. Name one under <code>sources</code> in osprey.yaml: a database, a service, or a folder of files. <router-link to="/help/sources">How</router-link></div>
+    <template v-else-if="sources">
       <nav class="list" aria-label="Sources">
         <router-link v-for="s in sources" :key="s.name" :to="`/sources/${s.name}`" class="entry" :class="{ here: s === current }" :style="{ '--source': sourceColour(s.name) }" data-test="source">
           <span class="mark" />
@@ -239,6 +241,8 @@ onBeforeUnmount(() => window.clearInterval(timer))
 
 <style scoped>
 .sources { display: grid; grid-template-columns: 262px minmax(0, 1fr); height: 100%; background: rgb(var(--v-theme-surface)); }
+.barred { grid-template-rows: auto minmax(0, 1fr); }
+.barred > :first-child { grid-column: 1 / -1; }
 .message { padding: 10px 16px; color: var(--quiet); margin: 0; }
 .sources > .message { grid-column: 1 / -1; }
 .entry .quiet { overflow: hidden; text-overflow: ellipsis; }

@@ -1,23 +1,25 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { explain, NoAnswer, tidied, type Explanation } from '../client'
+import { explain, tidied, type Explanation } from '../client'
 import { traffic, trafficOf, unasked, type OneOperation, type Tally, type Traffic } from '../operator'
 import HourBars from '../components/HourBars.vue'
 import WaveStrip from '../components/WaveStrip.vue'
 import { definitions, operationOf } from '../editor/selection'
 import { useAsk } from '../stores/ask'
+import PageTrouble from '../components/PageTrouble.vue'
+import { troubleOf, type Trouble } from '../trouble'
 
 /** What is asked: what costs most first, one operation with what it asks the stores, and what nobody asks. */
 const router = useRouter()
 const ask = useAsk()
 const got = shallowRef<Traffic>()
-const problem = ref('')
+const problem = shallowRef<Trouble>()
 const within = ref('24h')
 const client = ref('')
 const clients = ref<string[]>([])
 const by = ref<'cost' | 'asked' | 'slow' | 'requests' | 'failed'>('cost')
-const chosen = ref('')
+const chosen = ref<string>()
 const plan = shallowRef<Explanation>()
 const one = shallowRef<OneOperation>()
 const unused = shallowRef<string[]>()
@@ -36,9 +38,9 @@ async function look() {
     if (current.value) void lookAt(current.value)
     got.value = await traffic(within.value, client.value)
     if (!client.value) clients.value = [...new Set(got.value.operations.flatMap((o) => Object.keys(o.clients)))].sort()
-    problem.value = ''
+    problem.value = undefined
   } catch (error) {
-    problem.value = error instanceof NoAnswer ? error.message : String(error)
+    problem.value = troubleOf(error)
   }
 }
 
@@ -123,8 +125,8 @@ onBeforeUnmount(() => window.clearInterval(timer))
 
 <template>
   <div class="traffic">
-    <p v-if="problem" class="message wrong" role="alert" data-test="traffic-problem">{{ problem }}</p>
-    <template v-else>
+    <PageTrouble v-if="problem" :trouble="problem" :bar="!!got" data-test="traffic-problem" />
+    <template v-if="!problem || got">
       <div class="bar">
         <label>Within <select v-model="within" aria-label="Within"><option value="1h">an hour</option><option value="24h">a day</option><option value="168h">a week</option></select></label>
         <label>Client <select v-model="client" aria-label="Client" data-test="client"><option value="">all</option><option v-for="c in clients" :key="c" :value="c">{{ c }}</option></select></label>
@@ -134,12 +136,13 @@ onBeforeUnmount(() => window.clearInterval(timer))
       </div>
       <div class="below">
         <div class="list">
-          <p v-if="got && !list.length" class="message">{{ by === 'failed' ? 'Nothing has failed.' : 'Nothing was asked yet. What clients ask is counted here within some seconds.' }}</p>
+          <p v-if="!got" class="message">What is asked is on its way.</p>
+          <p v-else-if="!list.length" class="message">{{ by === 'failed' ? 'Nothing has failed.' : 'Nothing was asked yet. What clients ask is counted here within some seconds.' }}</p>
           <table v-if="list.length">
             <thead><tr><th>operation</th><th class="n">asked</th><th class="n">failed</th><th class="n">half within</th><th class="n">95 % within</th><th class="n">store requests</th><th class="n">records</th><th v-if="!current">last</th></tr></thead>
             <tbody>
               <tr v-for="o in list" :key="o.id" :class="{ here: o.id === chosen }" data-test="tally" @click="chosen = o.id">
-                <td class="name"><button type="button" class="plain" :aria-expanded="o.id === chosen" @click.stop="chosen = chosen === o.id ? '' : o.id">{{ titleOf(o) }}</button> <span class="quiet">{{ o.kind === 'query' ? '' : o.kind }}</span><i class="share" :style="{ width: `${(100 * worth[by](o)) / most}%` }" /></td>
+                <td class="name"><button type="button" class="plain" :aria-expanded="o.id === chosen" @click.stop="chosen = chosen === o.id ? undefined : o.id">{{ titleOf(o) }}</button> <span class="quiet">{{ o.kind === 'query' ? '' : o.kind }}</span><i class="share" :style="{ width: `${(100 * worth[by](o)) / most}%` }" /></td>
                 <td class="n">{{ o.asked.toLocaleString('en') }}</td>
                 <td class="n" :class="{ wrong: o.failed }">{{ o.failed || '' }}</td>
                 <td class="n">{{ time(o.p50) }}</td>
@@ -169,7 +172,7 @@ onBeforeUnmount(() => window.clearInterval(timer))
           <pre tabindex="0" aria-label="The operation">{{ text || 'Its text is not kept.' }}</pre>
         </aside>
       </div>
-      <WaveStrip v-if="current && (plan || usual.length)" :calls="usual" :plan="plan" :running="false" :millis="0" :lit="pointed === undefined ? [] : [pointed]" :pinned="pinned" :folded="false" @point="pointed = $event" @pin="pinned = $event" @fold="chosen = ''" />
+      <WaveStrip v-if="current && (plan || usual.length)" :calls="usual" :plan="plan" :running="false" :millis="0" :lit="pointed === undefined ? [] : [pointed]" :pinned="pinned" :folded="false" @point="pointed = $event" @pin="pinned = $event" @fold="chosen = undefined" />
     </template>
   </div>
 </template>

@@ -2,7 +2,7 @@
 import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { SchemaType, TypeField } from '../client'
-import { usedLately } from '../operator'
+import { projectFindings, usedLately, type Finding } from '../operator'
 import FieldRow from '../components/FieldRow.vue'
 import SplitPane from '../components/SplitPane.vue'
 import { sourceColour } from '../sources'
@@ -18,6 +18,7 @@ const router = useRouter()
 const words = ref('')
 const narrow = ref(window.innerWidth <= 900)
 const asked = shallowRef<Map<string, number>>()
+const findings = shallowRef<Finding[]>([])
 const detail = useTemplateRef<HTMLElement>('detail')
 const entries = useTemplateRef<HTMLElement>('entries')
 const at = ref(0)
@@ -72,6 +73,8 @@ const leads = computed(() => {
   return { fields, args }
 })
 
+/** What check finds at a coordinate, or at an argument there. */
+const foundAt = (at: string) => findings.value.filter((f) => f.coordinate === at || f.coordinate.startsWith(`${at}(`))
 const uses = (name: string) => types.all?.uses[name] ?? []
 const kinds: Record<string, string> = { OBJECT: 'type', INTERFACE: 'interface', UNION: 'union', ENUM: 'enum', INPUT_OBJECT: 'input', SCALAR: 'scalar' }
 const how = (f: TypeField) => `${current.value?.name}.${f.name}`
@@ -109,6 +112,7 @@ onMounted(async () => {
   await types.need()
   void show()
   asked.value = await usedLately().catch(() => undefined)
+  findings.value = await projectFindings().then((f) => f.findings, () => [])
 })
 onBeforeUnmount(() => window.removeEventListener('resize', measured))
 </script>
@@ -137,12 +141,13 @@ onBeforeUnmount(() => window.removeEventListener('resize', measured))
               <h1><span class="kind">{{ kinds[current.kind] }}</span> {{ current.name }}</h1>
               <span v-if="current.source" class="stored" :style="{ '--source': sourceColour(current.source) }"><span class="dot" />{{ current.source }} · {{ current.set }}</span>
             </header>
+            <p v-for="(f, i) in foundAt(current.name)" :key="i" :class="f.severity" class="about">{{ f.message }}<template v-if="f.fix"> → {{ f.fix }}</template></p>
             <p v-if="current.text" class="about">{{ current.text }}</p>
             <p v-if="current.implements?.length" class="line"><span class="quiet">implements</span> <router-link v-for="n in current.implements" :key="n" :to="`/types/${n}`">{{ n }}</router-link></p>
             <p v-if="current.members?.length" class="line"><span class="quiet">is one of</span> <router-link v-for="n in current.members" :key="n" :to="`/types/${n}`">{{ n }}</router-link></p>
             <div v-if="current.fields?.length" class="fields">
               <FieldRow
-                v-for="f in current.fields" :id="`field-${f.name}`" :key="f.name" :field="f" :coordinate="how(f)" :here="f.name === member" :uses="uses(how(f))" :asked="asked?.get(how(f))" :counted="asked !== undefined"
+                v-for="f in current.fields" :id="`field-${f.name}`" :key="f.name" :field="f" :coordinate="how(f)" :here="f.name === member" :uses="uses(how(f))" :asked="asked?.get(how(f))" :counted="asked !== undefined" :findings="foundAt(how(f))"
               />
             </div>
             <ul v-if="current.values?.length" class="values">
@@ -190,6 +195,8 @@ a { color: rgb(var(--v-theme-primary)); text-decoration: none; }
 a:hover { text-decoration: underline; }
 .quiet { color: var(--quiet); }
 .wrong { color: rgb(var(--v-theme-error)); }
+.warning { color: rgb(var(--v-theme-warning)); }
+.error { color: rgb(var(--v-theme-error)); }
 .fields { margin-top: 8px; border-top: 1px solid var(--line); }
 .values { list-style: none; padding: 0; margin: 8px 0; }
 .values li { padding: 2px 0; }
