@@ -7,8 +7,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/chromedp/cdproto/cdp"
-	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
@@ -19,16 +17,6 @@ import (
 func press(key string, modifiers chromedp.Modifier) chromedp.Action[chromedp.Void] {
 	return chromedp.KeyEvent(key, chromedp.KeyModifiers(modifiers))
 }
-
-// enter strikes Enter as a keyboard does: what takes the key keeps it from being written.
-var enter = chromedp.Func(func(ctx context.Context, target *chromedp.Target) error {
-	for _, kind := range []input.DispatchKeyEventType{"keyDown", "keyUp"} {
-		if _, err := cdp.Call(ctx, target, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: kind, Key: "Enter", Code: "Enter", Text: "\r", WindowsVirtualKeyCode: 13}); err != nil {
-			return err
-		}
-	}
-	return nil
-})
 
 // operation returns the text of the operation, line by line.
 func operation(t *testing.T, ctx context.Context) string {

@@ -98,6 +98,12 @@ func TestAudit(t *testing.T) {
 	audit(t, serve(t), []look{
 		{"/console/", steps(chromedp.WaitVisible(run), chromedp.Click(run), contains("[data-test=answer]", "portCalls"), chromedp.Click("[data-test=request]"), chromedp.Click("[data-test=drawer-history]"), chromedp.Sleep(300*time.Millisecond))},
 		{"/console/#operation=query+A($a:Int){quayz}", steps(contains("[aria-label=Operation]", "quayz"), chromedp.Click(run), chromedp.WaitVisible("[data-test=fault]"), chromedp.Click("[data-test=drawer-fields]"), chromedp.Sleep(500*time.Millisecond))},
+		{"/console/#operation=query+A($filter:CraftFilter,$limit:Int=3){fleet(filter:$filter,limit:$limit){name}}&variables={\"filter\":{\"name\":7},\"x\":1}", steps(contains("[aria-label=Operation]", "query A"), chromedp.Click("[data-test=drawer-variables]"), chromedp.WaitVisible("[data-test=variables-wrong]"), chromedp.Click("[data-test=as-form]"), chromedp.WaitVisible("[data-test=variable-form]"), chromedp.Sleep(300*time.Millisecond), chromedp.Click("[data-test=as-form]"))},
+		{"/console/", steps(contains("[aria-label=Operation]", "query Board"), chromedp.Click("[data-test=plan]"), chromedp.WaitVisible("[data-test=cost]"), chromedp.Click("[data-test=cost]"), chromedp.WaitVisible("[data-test=costs]"), chromedp.Sleep(400*time.Millisecond))},
+		{"/console/start", steps(contains("[data-test=start-sum]", "5 sources"), contains("[data-test=step-check]", "finds 2 things"))},
+		{"/console/access", steps(chromedp.WaitVisible("[data-test=access-problem]"), chromedp.Click("[data-test=try-role]"), contains("[data-test=trial]", "portCalls"))},
+		{"/console/sources/registry", steps(chromedp.WaitVisible("[data-test=source-figures]"), chromedp.WaitVisible("[data-test=catalogue]"))},
+		{"/console/types/TideStation.contact", steps(chromedp.WaitVisible("[data-test=finding]"))},
 		{"/console/types/PortCall.fee", steps(chromedp.WaitVisible("#field-fee"), until(`document.querySelectorAll('[data-test=map-type]').length > 3`))},
 		{"/console/sources/registry/craft", steps(until(`document.querySelectorAll('[data-test=stored-row]').length > 10`), chromedp.Click("[data-test=add-where]"))},
 		{"/console/sources/tides/contacts", steps(chromedp.WaitVisible("[data-test=rows-problem]"), chromedp.Click("[data-test=source-findings] summary"))},
@@ -123,7 +129,7 @@ func TestAuditOfRecords(t *testing.T) {
 		}
 	}
 	audit(t, url, []look{
-		{"/console/traffic", steps(chromedp.WaitVisible("[data-test=tally]"), chromedp.Click(`//tr[@data-test='tally' and contains(., 'refused')]//button`), chromedp.WaitVisible("[data-test=tally-one]"), chromedp.Click("[data-test=unused] summary"))},
+		{"/console/traffic", steps(chromedp.WaitVisible("[data-test=tally]"), chromedp.Click(`//tr[@data-test='tally' and contains(., 'refused')]//button`), chromedp.WaitVisible("[data-test=sample]"), chromedp.Click("[data-test=unused] summary"))},
 		{"/console/revisions", steps(chromedp.WaitVisible("[data-test=edit]"), chromedp.Click("[data-test=edit]"), chromedp.WaitVisible("[data-test=text]"), chromedp.Click("[data-test=try]"), contains("[data-test=outcome]", "change nothing"))},
 		{"/console/access", steps(chromedp.WaitVisible("[data-test=revoke]"), chromedp.Click("[data-test=revoke]"), chromedp.Click("[data-test=add-key]"), chromedp.WaitVisible("[data-test=key-name]"))},
 	})

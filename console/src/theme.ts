@@ -25,7 +25,7 @@ export const vuetify = createVuetify({
         dark: false,
         colors: {
           background: '#f1f4f3', surface: '#ffffff', 'surface-variant': '#e3e9e7', 'on-surface-variant': '#1b2426', 'on-surface': '#1b2426',
-          primary: '#1558b0', secondary: '#5a676a', error: '#b3261e', warning: '#b4530a', success: '#2c6e49', info: '#2b53a0',
+          primary: '#1558b0', secondary: '#5a676a', error: '#b3261e', warning: '#a64b06', success: '#2c6e49', info: '#2b53a0',
         },
       },
       night: {

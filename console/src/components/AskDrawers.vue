@@ -92,13 +92,13 @@ defineExpose({ turn })
 
 <style scoped>
 .drawers { flex: none; border-top: 1px solid var(--line); display: flex; flex-direction: column; }
-.titles { display: flex; align-items: center; height: 28px; flex: none; padding: 0 4px; gap: 2px; }
+.titles { min-width: 0; overflow: hidden; display: flex; align-items: center; height: 28px; flex: none; padding: 0 4px; gap: 2px; }
 .titles > button { all: unset; cursor: pointer; padding: 0 8px; height: 100%; display: flex; align-items: center; gap: 5px; font-size: 12px; color: var(--quiet); }
 .titles > .on { color: var(--ink); font-weight: 600; }
 .titles > button:focus-visible { outline: 2px solid rgb(var(--v-theme-primary)); outline-offset: -2px; }
 .note { font-size: 11px; font-variant-numeric: tabular-nums; border: 1px solid var(--line); border-radius: 8px; padding: 0 5px; line-height: 14px; }
 .wrong, .trouble { color: rgb(var(--v-theme-error)); }
-.trouble { font-size: 12px; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
+.trouble { min-width: 0; font-size: 12px; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
 .space { flex: 1; }
 .form { font-size: 12px; color: var(--quiet); padding-right: 8px; display: flex; gap: 4px; align-items: center; white-space: nowrap; }
 .inside { height: 176px; border-top: 1px solid var(--line); overflow: auto; }

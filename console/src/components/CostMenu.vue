@@ -33,7 +33,7 @@ const limits = computed(() => props.plan.limits ?? [])
 .figure { color: var(--quiet); font-variant-numeric: tabular-nums; white-space: nowrap; }
 .link { color: rgb(var(--v-theme-primary)); display: inline-flex; align-items: center; }
 .over { color: rgb(var(--v-theme-error)) !important; }
-.box { background: rgb(var(--v-theme-surface)); border: 1px solid var(--line); border-radius: 6px; padding: 10px 14px; font-size: 12.5px; max-width: 92vw; overflow: auto; }
+.box { color: var(--ink); background: rgb(var(--v-theme-surface)); border: 1px solid var(--line); border-radius: 6px; padding: 10px 14px; font-size: 12.5px; max-width: 92vw; overflow: auto; }
 p { margin: 0 0 6px; }
 .quiet { color: var(--quiet); }
 table { border-collapse: collapse; font-variant-numeric: tabular-nums; }

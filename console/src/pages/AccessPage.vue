@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { mdiContentCopy } from '@mdi/js'
-import { computed, onMounted, ref, shallowRef } from 'vue'
+import { computed, nextTick, onMounted, ref, shallowRef, useTemplateRef } from 'vue'
 import { useRouter } from 'vue-router'
 import { lookAs, NoAnswer } from '../client'
 import RoleTrial from '../components/RoleTrial.vue'
@@ -16,6 +16,7 @@ const tried = ref<string>() // the role with which an operation is tried
 const keys = shallowRef<ProgramKey[]>()
 const problem = shallowRef<Trouble>()
 const adding = ref(false)
+const nameField = useTemplateRef<HTMLInputElement>('nameField')
 const name = ref('')
 const roles = ref('')
 const until = ref('')
@@ -34,6 +35,12 @@ async function look() {
   } catch (error) {
     problem.value = troubleOf(error)
   }
+}
+
+async function begin() {
+  adding.value = true
+  await nextTick()
+  nameField.value?.focus()
 }
 
 async function add() {
@@ -80,14 +87,14 @@ onMounted(async () => {
         <b>Keys of client programs</b>
         <label class="quiet"><input v-model="gone" type="checkbox" data-test="gone" /> also those that have ended</label>
         <span class="space" />
-        <v-btn variant="flat" color="primary" data-test="add-key" @click="adding = true">Add a key</v-btn>
+        <v-btn variant="flat" color="primary" data-test="add-key" @click="begin">Add a key</v-btn>
       </div>
       <div v-if="made" class="made" role="status" data-test="made">
         <p><b>The key of {{ made.name }}.</b> It is shown this once: nobody can read it again.</p>
         <code tabindex="0">{{ made.key }}</code> <v-btn size="small" :prepend-icon="mdiContentCopy" @click="copy">Copy</v-btn> <v-btn size="small" @click="(made = undefined), (said = '')">I have it</v-btn> <span class="quiet">{{ said }}</span>
       </div>
       <form v-if="adding" class="form" @submit.prevent="add">
-        <label>Name <input v-model="name" autofocus placeholder="of the program" data-test="key-name" /></label>
+        <label>Name <input ref="nameField" v-model="name" placeholder="of the program" data-test="key-name" /></label>
         <label>Roles <input v-model="roles" placeholder="screen, clerk" data-test="key-roles" /></label>
         <label>Until <input v-model="until" type="date" aria-label="Until" /></label>
         <v-btn type="submit" variant="flat" color="primary" :disabled="!name.trim()" data-test="make-key">Make it</v-btn>
