@@ -211,6 +211,25 @@ type Quay @stored(in: "land", as: "quays", key: "code") { code: ID! name: String
 	}
 }
 
+// TestRecordsAway leaves what is shown when the records are away, says so, and shows what is so again when they are back.
+func TestRecordsAway(t *testing.T) {
+	cluster := demotest.NewCluster(t)
+	url, _ := keepIn(t, demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n", cluster.URL), "schema/a.graphql": buoys}))
+	asks(t, url, "board", "query Board { answer }")
+	ctx := browser(t, url+"/console/traffic")
+	for end := time.Now().Add(20 * time.Second); !strings.Contains(eval[string](t, ctx, `document.querySelector('.list')?.textContent ?? ''`), "Board"); time.Sleep(200 * time.Millisecond) {
+		do(t, ctx, chromedp.Reload(), chromedp.WaitVisible("[data-test=order]"), chromedp.Sleep(200*time.Millisecond))
+		if time.Now().After(end) {
+			t.Fatal("it is not counted")
+		}
+	}
+	cluster.Stop()
+	do(t, ctx, choose("[aria-label=Within]", "168h"), contains("[data-test=traffic-problem]", "Not as of now."), contains(".list", "Board"), contains("[data-test=records]", "Records."))
+	do(t, ctx, chromedp.Navigate(url+"/console/revisions"), contains("[data-test=revisions-problem] h1", "cannot be told now"), contains("[data-test=revisions-problem]", "look at the database"))
+	cluster.Start()
+	do(t, ctx, chromedp.WaitNotPresent("[data-test=records]"), chromedp.Navigate(url+"/console/revisions"), contains("[data-test=kept-one]", "Revision 1"))
+}
+
 // TestForbidden says on each page that is for those who run the service that it is, and to whom that is.
 func TestForbidden(t *testing.T) {
 	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "administration: nobody\nsources: {}\n", "schema/a.graphql": buoys})

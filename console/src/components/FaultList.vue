@@ -44,8 +44,9 @@ const together = computed(() => {
 
 <style scoped>
 .faults { list-style: none; margin: 0; padding: 0 12px 8px; overflow: auto; flex: 0 1 auto; }
+li > div { min-width: 0; overflow-wrap: anywhere; }
 li { display: flex; gap: 8px; padding: 3px 0; font-size: 13px; }
-.detail { display: flex; flex-wrap: wrap; gap: 12px; font-size: 12px; color: var(--quiet); }
+.detail { display: flex; flex-wrap: wrap; gap: 0 12px; font-size: 12px; color: var(--quiet); }
 .detail button { all: unset; cursor: pointer; text-decoration: underline; color: rgb(var(--v-theme-primary)); }
 .detail a { color: rgb(var(--v-theme-primary)); }
 .detail button:focus-visible { outline: 2px solid rgb(var(--v-theme-primary)); }

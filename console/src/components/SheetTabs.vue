@@ -32,7 +32,7 @@ function key(event: KeyboardEvent) {
 .list { display: flex; overflow-x: auto; scrollbar-width: none; }
 .one { display: flex; align-items: center; border-right: 1px solid var(--line); max-width: 220px; }
 .on { background: rgb(var(--v-theme-surface)); margin-bottom: -1px; }
-.tab { all: unset; cursor: pointer; padding: 0 6px 0 12px; height: 100%; display: flex; align-items: center; font-size: 12.5px; color: var(--quiet); white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
+.tab { all: unset; cursor: pointer; padding: 0 6px 0 12px; line-height: 29px; min-width: 0; font-size: 12.5px; color: var(--quiet); white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
 .on .tab { color: var(--ink); font-weight: 600; }
 .close, .add { all: unset; cursor: pointer; color: var(--quiet); padding: 3px; margin-right: 4px; display: flex; border-radius: 3px; }
 .add { margin: 0; padding: 0 9px; align-items: center; }

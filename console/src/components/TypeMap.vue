@@ -199,7 +199,7 @@ watch(() => [props.types, hidden.value, near.value, near.value ? props.current :
 <template>
   <div class="map">
     <div class="bar">
-      <label class="near"><input v-model="near" type="checkbox" data-test="map-near" /> around {{ current }}</label>
+      <label class="near"><input v-model="near" type="checkbox" data-test="map-near" /> <span class="around" :title="current">around {{ current }}</span></label>
       <span class="space" />
       <button type="button" class="tool" aria-label="Smaller" title="Smaller (-)" @click="zoom(1 / 1.3)"><v-icon :icon="mdiMinus" size="16" /></button>
       <button type="button" class="tool" aria-label="Larger" title="Larger (+)" @click="zoom(1.3)"><v-icon :icon="mdiPlus" size="16" /></button>
@@ -220,7 +220,7 @@ watch(() => [props.types, hidden.value, near.value, near.value ? props.current :
       </g>
     </svg>
     <div class="foot">
-      <button v-for="s in sources" :key="s" type="button" class="source" :aria-pressed="!hidden.has(s)" :class="{ off: hidden.has(s) }" :style="{ '--source': s ? sourceColour(s) : 'var(--quiet)' }" data-test="map-source" @click="hide(s)"><span class="dot" />{{ s || 'no store' }}</button>
+      <button v-for="s in sources" :key="s" type="button" class="source" :aria-pressed="!hidden.has(s)" :class="{ off: hidden.has(s) }" :style="{ '--source': s ? sourceColour(s) : 'var(--quiet)' }" :title="s" data-test="map-source" @click="hide(s)"><span class="dot" /><span class="around">{{ s || 'no store' }}</span></button>
       <span v-if="working" class="quiet">laying it out …</span>
       <span class="told">{{ told.join(' · ') }}</span>
     </div>
@@ -228,6 +228,7 @@ watch(() => [props.types, hidden.value, near.value, near.value ? props.current :
 </template>
 
 <style scoped>
+.around { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; min-width: 0; max-width: 220px; }
 .map { display: flex; flex-direction: column; height: 100%; min-height: 320px; background: rgb(var(--v-theme-background)); }
 .bar, .foot { display: flex; align-items: center; gap: 8px; min-height: 34px; padding: 0 10px; flex: none; font-size: 12.5px; background: rgb(var(--v-theme-surface)); }
 .bar { border-bottom: 1px solid var(--line); }

@@ -188,7 +188,7 @@ const refused = computed(() => (!made.value && props.plan?.limit && props.plan.r
             <path v-for="b in brackets" :key="b.key" class="bracket" data-test="transaction" :d="`M${b.left + 5},${b.top} H${b.left} V${b.bottom} H${b.left + 5} M${b.right - 5},${b.top} H${b.right} V${b.bottom} H${b.right - 5}`" />
             <path v-for="(t, i) in threads" :key="i" :d="t.path" class="thread" :class="{ lit: t.lit }" />
           </svg>
-          <span v-for="t in ticks" :key="t.text" class="tick-text" :style="{ left: `${x(t.at)}px` }">{{ t.text }}</span>
+          <span v-for="t in ticks" :key="t.text" class="tick-text" :class="{ last: t.at > 0.97 }" :style="{ left: `${x(t.at)}px` }">{{ t.text }}</span>
           <span v-for="w in starts" :key="w.wave" class="wave" :class="{ planned: !made }" :style="{ left: `${x(w.at)}px` }" data-test="wave">{{ made ? '' : `wave ${w.wave}` }}</span>
           <template v-for="bar in bars" :key="bar.id">
             <button
@@ -239,6 +239,7 @@ const refused = computed(() => (!made.value && props.plan?.limit && props.plan.r
 .thread { fill: none; stroke: color-mix(in srgb, var(--ink) 40%, transparent); stroke-width: 1; }
 .thread.lit { stroke: var(--ink); stroke-width: 1.5; }
 .tick-text { position: absolute; top: 2px; transform: translateX(-50%); font-size: 10.5px; color: var(--quiet); font-variant-numeric: tabular-nums; white-space: nowrap; }
+.tick-text.last { transform: translateX(-75%); }
 .wave { position: absolute; top: 2px; font-size: 11px; color: var(--quiet); }
 .bar { all: unset; position: absolute; height: 17px; box-sizing: border-box; border-radius: 3px; background: var(--source); cursor: pointer; }
 .bar.planned { background: transparent; border: 1.5px dashed var(--source); }

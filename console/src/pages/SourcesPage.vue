@@ -251,11 +251,11 @@ onBeforeUnmount(() => window.clearInterval(timer))
 .quiet, .figure { color: var(--quiet); font-weight: 400; }
 .figure { font-size: 12.5px; font-variant-numeric: tabular-nums; }
 .list { border-right: 1px solid var(--line); overflow: auto; }
-.entry { position: relative; display: grid; grid-template-columns: auto minmax(0, 1fr) auto; gap: 1px 8px; align-items: center; padding: 7px 12px 7px 14px; color: var(--ink); text-decoration: none; border-bottom: 1px solid color-mix(in srgb, var(--ink) 6%, transparent); font-size: 13px; }
+.entry { position: relative; display: grid; grid-template-columns: fit-content(130px) minmax(0, 1fr) auto; gap: 1px 8px; align-items: center; padding: 7px 12px 7px 14px; color: var(--ink); text-decoration: none; border-bottom: 1px solid color-mix(in srgb, var(--ink) 6%, transparent); font-size: 13px; }
 .entry:hover, .set:hover { background: color-mix(in srgb, var(--ink) 5%, transparent); }
 .entry.here, .set.here { background: color-mix(in srgb, rgb(var(--v-theme-primary)) 10%, transparent); }
 .mark { position: absolute; left: 0; top: 0; bottom: 0; width: 4px; background: var(--source); }
-.name { font-weight: 600; }
+.name { font-weight: 600; min-width: 0; overflow: hidden; text-overflow: ellipsis; }
 .state { grid-column: 1 / -1; font-size: 12px; color: var(--quiet); overflow-wrap: anywhere; }
 .detail { min-width: 0; min-height: 0; display: flex; flex-direction: column; }
 .head { display: flex; flex-wrap: wrap; gap: 4px 18px; align-items: center; padding: 8px 16px; border-bottom: 1px solid var(--line); }
