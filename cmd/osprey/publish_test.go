@@ -396,7 +396,21 @@ func TestTrafficCommand(t *testing.T) {
 		told.Operations[0].P50 <= 0 || told.Operations[0].P99 < told.Operations[0].P50 || told.Operations[0].Text != "query Marks { boats { mark } }\n" {
 		t.Errorf("as JSON it is %s: %v", out, err)
 	}
-	out, _, code := osprey(t, "traffic", "--url", url, "--unused")
+	out, errs, code := osprey(t, "traffic", "--url", url, "--of", "Marks")
+	if code != 0 || !strings.Contains(out, "Marks: asked 3 times") || !strings.Contains(out, "100%") || !strings.Contains(out, "boats") || strings.Contains(out, "failed") {
+		t.Errorf("of Marks it is told, with %d: %s%s", code, out, errs)
+	}
+	out, errs, code = osprey(t, "traffic", "--url", url, "--of", "Vars")
+	if code != 0 || !strings.Contains(out, "VARIABLES  the variable $a of the type Boolean! does not fit: expected true or false, found …\n    by quay, request ") || strings.Contains(out, "secret") {
+		t.Errorf("of Vars it is told, with %d: %s%s", code, out, errs)
+	}
+	if out, errs, code := osprey(t, "traffic", "--url", url, "--of", "-"); code != 0 || !strings.Contains(out, `Boat has no field "name"`) {
+		t.Errorf("of those that are not told apart it is told, with %d: %s%s", code, out, errs)
+	}
+	if _, errs, code := osprey(t, "traffic", "--url", url, "--of", "Nothing"); code != 1 || !strings.Contains(errs, "no operation Nothing was asked within 24h") {
+		t.Errorf("of nothing it is told, with %d: %s", code, errs)
+	}
+	out, _, code = osprey(t, "traffic", "--url", url, "--unused")
 	if code != 0 || !strings.Contains(out, "Query.extra0\n") || strings.Contains(out, "Boat.mark") || !strings.Contains(out, "1 coordinate is asked by nobody") {
 		t.Errorf("unused is:\n%s", out)
 	}
@@ -404,7 +418,7 @@ func TestTrafficCommand(t *testing.T) {
 	files := boats(records, "a", 7)
 	files["schema/boats.graphql"] = strings.Replace(files["schema/boats.graphql"], "  mark: String!\n", "", 1)
 	next := demotest.Folder(t, files)
-	out, errs, code := osprey(t, "diff", "--types-only", dir, next, "--traffic", url)
+	out, errs, code = osprey(t, "diff", "--types-only", dir, next, "--traffic", url)
 	if code != 1 || !strings.Contains(out, "breaking  Boat.mark is gone\n            Marks, asked 3 times by board/1 3") || strings.Contains(out, "extra") {
 		t.Errorf("diff exits with %d:\n%s\n%s", code, out, errs)
 	}

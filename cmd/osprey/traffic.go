@@ -29,11 +29,12 @@ func trafficCommand() *cli.Command {
 			"had errors, how long the answers took in milliseconds (half of them, 95 and 99 of a hundred took\n" +
 			"at most so long), and how many store requests and records one took on average. With --unused, it tells\n" +
 			"what of the schema nobody asked, and so could be removed.\n\n" +
-			"Example:\n   osprey traffic --order slow\n   osprey traffic --unused --within 720h",
+			"Example:\n   osprey traffic --order slow\n   osprey traffic --of Board\n   osprey traffic --unused --within 720h",
 		Flags: append(serviceFlags("url"), []cli.Flag{
 			&cli.DurationFlag{Name: "within", Value: 24 * time.Hour, Usage: "how far back from now, by whole hours"},
 			&cli.StringFlag{Name: "order", Value: "asked", Usage: "what comes first: asked, slow, requests (store requests) or failed"},
 			&cli.StringFlag{Name: "client", Usage: "only what this client asked"},
+			&cli.StringFlag{Name: "of", Usage: "one operation, by its name or the beginning of its id: what it usually asks of the stores, and its last errors; - stands for those that are not told apart"},
 			&cli.IntFlag{Name: "limit", Value: 20, Usage: "how many operations are told"},
 			&cli.BoolFlag{Name: "unused", Usage: "tell what of the schema nobody asked"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
@@ -93,6 +94,9 @@ func runTraffic(ctx context.Context, c *cli.Command) error {
 	var t trafficAnswer
 	if err := callService(ctx, http.MethodGet, c.String("url"), path, nil, &t); err != nil {
 		return err
+	}
+	if c.String("of") != "" {
+		return tellOne(ctx, c, &t)
 	}
 	all := len(t.Operations)
 	slices.SortStableFunc(t.Operations, orders[c.String("order")])

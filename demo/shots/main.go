@@ -26,7 +26,6 @@ const (
 // terminals are the commands whose output is shown.
 var terminals = map[string]string{
 	"ask":     "bin/osprey ask -f demo/harbour/operations/Board.graphql --var limit=1 --as tree --calls",
-	"table":   "bin/osprey ask '{ fleet(limit: 8, sort: [{lengthM: DESC}]) { name lengthM operator { name country } ... on Ferry { cars } } }' --as table --calls",
 	"explain": "bin/osprey explain -f demo/harbour/operations/Board.graphql",
 	"write":   "bin/osprey explain -f demo/harbour/operations/Arrive.graphql --var craft=9100112 --var at=2026-03-01T08:30:00Z --var quay=Q1 --var berth=2",
 	"errors":  "bin/osprey ask '{ portCalls(limt: 2) { arivedAt craft { nam } } }' --as tree",
@@ -74,11 +73,9 @@ func take() error {
 		return err
 	}
 	const moves = "# What happens to port calls, as it happens.\nsubscription Movements {\n  movements {\n    what\n    changed\n    now {\n      id\n      craft { name operator { name } }\n      berth { name quay { name notices(limit: 1) { title } } }\n      departedAt\n    }\n  }\n}\n"
-	const wrong = "query Board($limit: Int = 25) {\n  portCalls(limit: $limit) {\n    id\n    arivedAt\n    craft { nam operator }\n  }\n}\n"
 	for _, page := range []struct{ name, operation, theme, button, done string }{
 		{"console-ask", string(board), "harbour", "run", "wave-summary"},
 		{"console-live", moves, "night", "run", "event"},
-		{"console-errors", wrong, "harbour", "run", "fault"},
 	} {
 		if err := console(ctx, page.name, page.operation, page.theme, page.button, page.done); err != nil {
 			return fmt.Errorf("%s: %w", page.name, err)
@@ -90,12 +87,24 @@ func take() error {
 // pages draws the other pages of the console.
 func pages(ctx context.Context) error {
 	for name, steps := range map[string][]chromedp.Action[chromedp.Void]{
+		"console-start":     {chromedp.Navigate(service + "/console/start"), chromedp.WaitVisible("[data-test=step-check] .finding")},
+		"console-access":    {chromedp.Navigate(service + "/console/access"), chromedp.WaitVisible("[data-test=try-role]"), chromedp.Click("[data-test=try-role]"), chromedp.WaitVisible("[data-test=trial] pre")},
 		"console-types":     {chromedp.Navigate(service + "/console/types/PortCall"), chromedp.WaitVisible("[data-test=map-type]")},
 		"console-map":       {chromedp.Navigate(service + "/console/types/Inspection"), chromedp.WaitVisible("[data-test=map-near]"), chromedp.Click("[data-test=map-near]"), chromedp.Sleep(time.Second)},
 		"console-sources":   {chromedp.Navigate(service + "/console/sources/registry/port_calls"), chromedp.WaitVisible("[data-test=stored-row]")},
-		"console-traffic":   {chromedp.Navigate(service + "/console/traffic"), chromedp.WaitVisible("[data-test=tally] button"), chromedp.Click("[data-test=tally] button"), chromedp.WaitVisible("[data-test=request]")},
+		"console-traffic":   {chromedp.Navigate(service + "/console/traffic"), chromedp.WaitVisible("[data-test=tally] button"), chromedp.Click("//tr[@data-test='tally' and contains(., 'Fees')]//button"), chromedp.WaitVisible("[data-test=sample]"), chromedp.WaitVisible("[data-test=request]")},
 		"console-revisions": {chromedp.Navigate(service + "/console/revisions"), chromedp.WaitVisible("[data-test=beside] pre")},
 	} {
+		theme := "night"
+		if name == "console-start" || name == "console-types" || name == "console-access" {
+			theme = "harbour"
+		}
+		if err := chromedp.Do(ctx, chromedp.Navigate(service+"/console/help")); err != nil {
+			return err
+		}
+		if _, err := chromedp.Run(ctx, chromedp.Evaluate[any](fmt.Sprintf("localStorage.setItem('osprey.theme', %q)", theme))); err != nil {
+			return err
+		}
 		if err := picture(ctx, name, 800, append(steps, chromedp.Sleep(900*time.Millisecond))...); err != nil {
 			return fmt.Errorf("%s: %w", name, err)
 		}
@@ -128,6 +137,7 @@ func publishing(ctx context.Context) error {
 		for i in 1 2 3 4 5; do bin/osprey ask -f demo/harbour/operations/Board.graphql --var limit=$i; done
 		for i in 1 2 3; do bin/osprey ask 'query Lengths($imo: ID!) { craft(imo: $imo) { name lengthFt } }' --var imo=9100112; done
 		bin/osprey ask '{ quays { name } }'; bin/osprey ask '{ quays { nam } }'
+		for i in 1 2 3 4; do bin/osprey ask 'query Fees { portCalls(limit: 30) { id fee(days: -4) { amount } craft { name inspections { outcome } } } }'; done
 		bin/osprey publish demo/harbour --note "as it is in the folder" --by ada
 		printf 'extend type Berth { deep: Boolean! @computed(expr: "record.maxDraughtDm >= 100") }' > "$0"/schema/deep.graphql
 		bin/osprey publish "$0" --note "berths say whether they are deep" --by bea; sleep 3
@@ -173,7 +183,11 @@ const traffic = `
 
 // console draws the Ask page after a button was pressed.
 func console(ctx context.Context, name, operation, theme, button, done string) error {
-	set := fmt.Sprintf(`localStorage.setItem('osprey.sheets', JSON.stringify({ sheets: [{ id: '1', operation: %q, variables: '{\n  "limit": 25\n}', headers: '', live: false }], active: '1' })); localStorage.setItem('osprey.theme', %q); localStorage.removeItem('osprey.past')`, operation, theme)
+	variables := "{}"
+	if strings.Contains(operation, "$limit") {
+		variables = `{\n  "limit": 25\n}`
+	}
+	set := fmt.Sprintf(`localStorage.setItem('osprey.sheets', JSON.stringify({ sheets: [{ id: '1', operation: %q, variables: '%s', headers: '', live: false }], active: '1' })); localStorage.setItem('osprey.theme', %q); localStorage.removeItem('osprey.past')`, operation, variables, theme)
 	return picture(ctx, name, 800,
 		chromedp.Navigate(service+"/console/"),
 		chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {

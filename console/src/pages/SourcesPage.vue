@@ -147,7 +147,7 @@ onBeforeUnmount(() => window.clearInterval(timer))
         <router-link v-for="s in sources" :key="s.name" :to="`/sources/${s.name}`" class="entry" :class="{ here: s === current }" :style="{ '--source': sourceColour(s.name) }" data-test="source">
           <span class="mark" />
           <span class="name">{{ s.name }}</span><span class="quiet">{{ s.kind }}</span>
-          <SparkLine :points="s.history.map((m) => ({ at: m.at, value: m.mean, wrong: (m.failed ?? 0) > 0 }))" :label="`${s.name}: how long it took, minute by minute of the last hour`" :width="80" :height="20" />
+          <SparkLine :points="s.history.map((m) => ({ at: m.at, value: m.mean, wrong: (m.failed ?? 0) > 0 }))" :label="`${s.name}: how long it took, minute by minute of the last hour`" :width="66" :height="20" />
           <span class="state" :class="{ wrong: state(s).bad }">{{ state(s).text }}</span>
         </router-link>
       </nav>
