@@ -39,7 +39,7 @@ var inline = []struct {
 		[]string{"project", "stores/rest", "stores/remote", "stores/relational", "stores/document", "stores/files", "stores/functions"},
 		map[string][2]int{"problems.Add": {2, -1}, "c.fail": {2, 1}, "atNode": {2, 1}, "p.atSource": {3, 4}}, []string{"slip"}},
 	{"Opening a source", "Behind \"the source … cannot be opened:\", rule `configuration`.",
-		[]string{"project/config.go", "project/sources.go", "stores/rest/forms.go", "stores/rest/pages.go", "stores/rest/template.go", "stores/remote/remote.go", "stores/relational/relational.go",
+		[]string{"project/config_read.go", "project/sources.go", "stores/rest/forms.go", "stores/rest/pages.go", "stores/rest/template.go", "stores/remote/remote.go", "stores/relational/relational.go",
 			"stores/relational/mysql.go", "stores/relational/sqlite.go", "stores/files/files.go", "stores/document/document.go"},
 		map[string][2]int{"fmt.Errorf": {0, -1}, "errors.New": {0, -1}}, nil},
 	{"Refusing an operation", "Codes `INVALID`, `VARIABLES`, `LIMIT`, `DENIED`: the operation is not run.",

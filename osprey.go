@@ -283,7 +283,7 @@ func (s *Service) Ask(ctx context.Context, op Operation) (*Answer, error) {
 	got := revision.Ask(ctx, asked)
 	defer got.Free()
 	if s.keeper != nil {
-		s.keeper.Count(got, "(in the program)", asked.Caller.Request, time.Since(began))
+		s.keeper.Count(got, "(in the program)", asked.RequestID(), time.Since(began))
 	}
 	a := &Answer{}
 	if !got.Refused {

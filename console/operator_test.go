@@ -90,7 +90,9 @@ func TestTrafficPage(t *testing.T) {
 	do(t, ctx, chromedp.Click(`//tr[@data-test='tally' and contains(., 'Board')]//button`), contains("[data-test=tally-one]", "board 3"), contains("[data-test=tally-one] pre", "query Board { answer }"), contains("[data-test=wave-summary]", "would ask no store"),
 		chromedp.Click("[data-test=unused] summary"), contains("[data-test=unused]", "other"))
 	do(t, ctx, choose("[data-test=client]", "tool"), until(`document.querySelectorAll('[data-test=tally]').length === 2`))
-	do(t, ctx, choose("[data-test=client]", ""), choose("[data-test=order]", "failed"), until(`document.querySelectorAll('[data-test=tally]').length === 2`))
+	do(t, ctx, choose("[data-test=client]", ""), choose("[data-test=code]", "VARIABLES"), until(`document.querySelectorAll('[data-test=tally]').length === 1`), contains("[data-test=tally]", "Most"),
+		until(`[...document.querySelectorAll('.bar .hour')].at(-1).title.includes('VARIABLES 1') || [...document.querySelectorAll('.bar .hour')].at(-2).title.includes('VARIABLES 1')`), choose("[data-test=code]", ""))
+	do(t, ctx, choose("[data-test=order]", "failed"), until(`document.querySelectorAll('[data-test=tally]').length === 2`))
 	// The last errors, without what was sent.
 	do(t, ctx, chromedp.Click(`//tr[@data-test='tally' and contains(., 'Most')]//button`), contains("[data-test=errors] h2", "VARIABLES 1 time"), contains("[data-test=sample]", "$n of the type Boolean!"), contains("[data-test=sample]", "tool"))
 	do(t, ctx, chromedp.Click(`//tr[@data-test='tally' and contains(., 'refused')]//button`), contains("[data-test=errors] h2", "INVALID 2 times"), contains("[data-test=tally-one]", `Query has no field "nothing"`))
@@ -128,6 +130,27 @@ func TestRevisionsPage(t *testing.T) {
 		t.Errorf("side by side is %q", got)
 	}
 	do(t, ctx, chromedp.Click(`//a[@data-test='kept' and contains(., 'from the files')]`), chromedp.WaitVisible("[data-test=restore]"), chromedp.Click("[data-test=restore]"), contains("[data-test=outcome]", "Query.other"), chromedp.Click("[data-test=serve]"), until(`location.pathname.endsWith('/revisions/3')`), contains("[data-test=kept-one]", "restored by ann"))
+}
+
+// TestDraft keeps what is written of a revision, whatever page is looked at, whoever publishes in the meantime, and publishes it behind that when
+// one has looked.
+func TestDraft(t *testing.T) {
+	url, _ := keep(t, buoys)
+	ctx := browser(t, url+"/console/revisions")
+	do(t, ctx, contains("[data-test=kept-one]", "Revision 1"), chromedp.Click("[data-test=edit]"), chromedp.WaitVisible("[data-test=text]"), choose("[data-test=file]", "schema/a.graphql"), chromedp.Focus("[data-test=text]"), press(kb.End, 2),
+		chromedp.KeyEvent("extend type Query { third: Int @computed(expr: \"3\") }"), chromedp.SendKeys("[data-test=note]", "a third"))
+	body := fmt.Sprintf(`{"files": {"osprey.yaml": "", "schema/a.graphql": %q}, "by": "bea", "note": "a fourth"}`, buoys+`extend type Query { fourth: Int @computed(expr: "4") }`)
+	res, err := http.Post(url+"/api/v1/revisions", "application/json", strings.NewReader(body))
+	if err != nil || res.StatusCode != http.StatusOK {
+		t.Fatal(res, err)
+	}
+	res.Body.Close()
+	do(t, ctx, chromedp.Click("[data-test=types]"), contains("[data-test=type]", "fourth"), chromedp.Reload(), chromedp.Click("[data-test=revisions]"), contains("[data-test=draft]", "you change it"), chromedp.WaitVisible("[data-test=text]"), choose("[data-test=file]", "schema/a.graphql"))
+	if got := eval[string](t, ctx, `document.querySelector('[data-test=text]').value + document.querySelector('[data-test=note]').value`); !strings.Contains(got, "third: Int") || !strings.HasSuffix(got, "a third") {
+		t.Errorf("what was written is %q", got)
+	}
+	do(t, ctx, chromedp.Click("[data-test=try]"), contains("[data-test=outcome]", "bea has published revision 2 in the meantime"), chromedp.Click("[data-test=behind]"), contains("[data-test=outcome]", "Query.third is new"), contains("[data-test=outcome]", "Query.fourth is gone"),
+		chromedp.Click("[data-test=serve]"), until(`location.pathname.endsWith('/revisions/3')`), contains("[data-test=kept-one]", "a third"), chromedp.WaitNotPresent("[data-test=draft]"))
 }
 
 // TestAccessPage makes a key, shows it once, tells when it was used, and revokes it.

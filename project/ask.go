@@ -42,8 +42,8 @@ func codeOf(err error) store.Code {
 	return ""
 }
 
-// request returns the id of the caller's request, or "".
-func (q *Request) request() string {
+// RequestID returns the id of the caller's request, or "".
+func (q *Request) RequestID() string {
 	if q.Caller == nil {
 		return ""
 	}
@@ -131,7 +131,7 @@ func (r *Revision) AskInParts(ctx context.Context, q *Request, send func(part []
 		return refused(Fault{Message: "another mutation was done under this key", Code: CodeReused, Fix: "give each mutation a key of its own"})
 	}
 	if a.Broken {
-		r.project.log.ErrorContext(ctx, "an answer that was sent in parts had to be cut back, and its connection is cut", "operation", p.Name, "request", q.request())
+		r.project.log.ErrorContext(ctx, "an answer that was sent in parts had to be cut back, and its connection is cut", "operation", p.Name, "request", q.RequestID())
 	}
 	a.Faults = r.faults(a.result.Errors, x.source)
 	r.tellOperator(ctx, q, p, a.result.Requests, a.result.Rules)

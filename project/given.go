@@ -38,7 +38,7 @@ func (r *Revision) given(ctx context.Context, x *asked, q *Request) *Fault {
 	}
 	g.selections(x.def.Selections, x.view.schema.Root(x.def.Kind))
 	for _, e := range g.failed {
-		r.project.failed.tell(ctx, "rule "+e.Rule, "a rule failed, and so was not true", "rule", e.Rule, "request", q.request(), "error", e.Err)
+		r.project.failed.tell(ctx, "rule "+e.Rule, "a rule failed, and so was not true", "rule", e.Rule, "request", q.RequestID(), "error", e.Err)
 	}
 	if g.denied == nil {
 		return nil

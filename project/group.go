@@ -375,10 +375,10 @@ func (r *Revision) tellOperator(ctx context.Context, q *Request, p *plan.Plan, r
 			continue // that a caller has hung up, or breaks a rule, is no failure
 		}
 		if c.Err != nil {
-			r.project.failed.tell(ctx, c.Source, "a store request failed", "asks", c.Asks, "operation", p.Name, "request", q.request(), "error", c.Err)
+			r.project.failed.tell(ctx, c.Source, "a store request failed", "asks", c.Asks, "operation", p.Name, "request", q.RequestID(), "error", c.Err)
 		}
 		if c.Failed > 0 {
-			r.project.failed.tell(ctx, c.Source, "calls of a function failed", "function", c.Asks, "operation", p.Name, "request", q.request(), "failed", c.Failed, "calls", c.Calls, "first", c.Why)
+			r.project.failed.tell(ctx, c.Source, "calls of a function failed", "function", c.Asks, "operation", p.Name, "request", q.RequestID(), "failed", c.Failed, "calls", c.Calls, "first", c.Why)
 		}
 	}
 }

@@ -79,10 +79,10 @@ func (q *Request) who() *store.Identity {
 // tellRules tells the operator of rules that failed: they were not true, for whoever asks.
 func (r *Revision) tellRules(ctx context.Context, q *Request, p *plan.Plan, rules []execute.RuleError) {
 	for _, e := range p.Failed {
-		r.project.failed.tell(ctx, "rule "+e.Rule, "a rule failed, and so was not true", "rule", e.Rule, "operation", p.Name, "request", q.request(), "error", e.Err)
+		r.project.failed.tell(ctx, "rule "+e.Rule, "a rule failed, and so was not true", "rule", e.Rule, "operation", p.Name, "request", q.RequestID(), "error", e.Err)
 	}
 	for _, e := range rules {
-		r.project.failed.tell(ctx, "rule "+e.Rule, "a rule failed, and so was not true", "rule", e.Rule, "records", e.Rows, "operation", p.Name, "request", q.request(), "error", e.Err)
+		r.project.failed.tell(ctx, "rule "+e.Rule, "a rule failed, and so was not true", "rule", e.Rule, "records", e.Rows, "operation", p.Name, "request", q.RequestID(), "error", e.Err)
 	}
 }
 

@@ -163,8 +163,8 @@ func (r *Records) One(ctx context.Context, within time.Duration, id traffic.ID) 
 			WHERE operation = $2 AND at >= now() - $1 * interval '1 second' ORDER BY at DESC, id DESC`, within.Seconds(), id[:]); err != nil {
 			return err
 		}
-		return r.db.SelectContext(ctx, &hours, `SELECT hour, sum(asked) AS asked, sum(failed) AS failed, sum(requests) AS requests, to_json(osprey.total(times))::text AS times
-			FROM osprey.traffic WHERE `+since+` GROUP BY hour ORDER BY hour`, within.Seconds(), id[:])
+		return r.db.SelectContext(ctx, &hours, `SELECT hour, sum(asked) AS asked, sum(failed) AS failed, sum(requests) AS requests, to_json(osprey.total(times))::text AS times, `+hourCodes("e.operation = $2")+` AS codes
+			FROM osprey.traffic t WHERE `+since+` GROUP BY hour ORDER BY hour`, within.Seconds(), id[:])
 	})
 	for _, h := range hours {
 		var counts []int64

@@ -291,16 +291,22 @@ func TestTraffic(t *testing.T) {
 	if err != nil || len(uses) != 2 || uses[0].Coordinate != "Quay.name" || uses[0].Asked != 6 {
 		t.Errorf("the uses are %+v: %v", uses, err)
 	}
-	hours, err := r.Hours(ctx, 72*time.Hour)
+	hours, err := r.Hours(ctx, 72*time.Hour, "")
 	if err != nil || len(hours) < 2 {
 		t.Errorf("the hours are %+v: %v", hours, err)
+	}
+	if h := hours[len(hours)-1]; h.Codes["STORE_DOWN"] != 3 || h.Codes["SYNTAX"] != 1 {
+		t.Errorf("the codes of the last hour are %v", h.Codes)
+	}
+	if hours, err := r.Hours(ctx, 24*time.Hour, "quay"); err != nil || len(hours) != 1 || hours[0].Asked != 2 || hours[0].Codes["STORE_DOWN"] != 1 || hours[0].Codes["SYNTAX"] != 0 {
+		t.Errorf("the hours of quay are %+v: %v", hours, err)
 	}
 	askers, err := r.Askers(ctx, time.Hour)
 	if err != nil || len(askers) != 1 || askers[0].Asked != 6 || askers[0].Clients != `["board","quay"]` {
 		t.Errorf("the askers are %+v: %v", askers, err)
 	}
 	one, err := r.One(ctx, 24*time.Hour, operationA.ID)
-	if err != nil || len(one.Made) != 1 || len(one.Hours) == 0 || one.Hours[len(one.Hours)-1].P95 < 800 {
+	if err != nil || len(one.Made) != 1 || len(one.Hours) == 0 || one.Hours[len(one.Hours)-1].P95 < 800 || one.Hours[len(one.Hours)-1].Codes["STORE_DOWN"] != 3 {
 		t.Fatalf("of the operation it is known that %+v: %v", one, err)
 	}
 	if m := one.Made[0]; m.Asked != 6 || m.Failed != 3 || m.Requests != 2 || m.Keys != 3 || m.Records != 5 || m.Bytes != 40 || m.At != 0.5 || m.Millis != 4 || m.Most != 7 || m.Wave != 1 || m.Source != "port" || m.Asks != "quays" {

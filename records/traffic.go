@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/hex"
 	"encoding/json"
+	"fmt"
 	"time"
 
 	"github.com/jmoiron/sqlx"
@@ -223,15 +224,34 @@ type Hour struct {
 	Hour   time.Time `db:"hour" json:"hour"`
 	Asked  int64     `db:"asked" json:"asked"`
 	Failed int64     `db:"failed" json:"failed"`
+	// Codes are how often there was an error of each code.
+	Codes Counts `db:"codes" json:"codes"`
+}
+
+// Counts are numbers by names.
+type Counts map[string]int64
+
+// Scan reads the JSON of the database.
+func (c *Counts) Scan(v any) error {
+	text, ok := v.(string)
+	if !ok {
+		return fmt.Errorf("counts are %T", v)
+	}
+	return json.Unmarshal([]byte(text), c)
+}
+
+// hourCodes is how often there was an error of each code in an hour t.hour, as JSON; what is told of is said by more.
+func hourCodes(more string) string {
+	return `coalesce((SELECT json_object_agg(code, n) FROM (SELECT code, sum(count) AS n FROM osprey.errors e WHERE e.hour = t.hour AND ` + more + ` GROUP BY code) c), '{}')::text`
 }
 
 // Hours returns how much was asked in each hour within a time before now, without those in which
-// nothing was.
-func (r *Records) Hours(ctx context.Context, within time.Duration) (list []Hour, err error) {
+// nothing was. client is that of one client; "" stands for all.
+func (r *Records) Hours(ctx context.Context, within time.Duration, client string) (list []Hour, err error) {
 	list = []Hour{}
 	err = r.reading(ctx, func(ctx context.Context) error {
-		return r.db.SelectContext(ctx, &list, `SELECT hour, sum(asked) AS asked, sum(failed) AS failed FROM osprey.traffic
-			WHERE hour >= date_trunc('hour', now() - $1 * interval '1 second') GROUP BY hour ORDER BY hour`, within.Seconds())
+		return r.db.SelectContext(ctx, &list, `SELECT hour, sum(asked) AS asked, sum(failed) AS failed, `+hourCodes("($2 = '' OR e.client = $2)")+` AS codes FROM osprey.traffic t
+			WHERE hour >= date_trunc('hour', now() - $1 * interval '1 second') AND ($2 = '' OR client = $2) GROUP BY hour ORDER BY hour`, within.Seconds(), plain(client))
 	})
 	return list, err
 }

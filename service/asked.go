@@ -47,7 +47,7 @@ func (s *Service) traffic(w http.ResponseWriter, r *http.Request) {
 		troubled(w, err)
 		return
 	}
-	hours, err := s.Keeper.Records.Hours(r.Context(), within)
+	hours, err := s.Keeper.Records.Hours(r.Context(), within, r.URL.Query().Get("client"))
 	if err != nil {
 		troubled(w, err)
 		return

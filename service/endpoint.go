@@ -113,7 +113,7 @@ func (s *Service) answer(w http.ResponseWriter, r *http.Request, media string, r
 	})
 	defer answer.Free()
 	if s.Keeper != nil {
-		defer func() { s.Keeper.Count(answer, clientOf(r), q.Caller.Request, time.Since(began)) }()
+		defer func() { s.Keeper.Count(answer, clientOf(r), q.RequestID(), time.Since(began)) }()
 	}
 	if answer.Broken {
 		panic(http.ErrAbortHandler)

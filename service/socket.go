@@ -314,7 +314,7 @@ func (w *wire) run(q *project.Request, live bool) {
 	a := revision.Ask(w.ctx, q)
 	defer a.Free()
 	if s.Keeper != nil {
-		s.Keeper.Count(a, clientOf(r), q.Caller.Request, time.Since(began))
+		s.Keeper.Count(a, clientOf(r), q.RequestID(), time.Since(began))
 	}
 	if a.Refused {
 		w.refused(a.Faults)

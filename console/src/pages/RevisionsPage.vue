@@ -4,6 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { NoAnswer } from '../client'
 import { publishFiles, restoreRevision, revisionOf, revisions, type Difference, type Kept, type Outcome } from '../operator'
 import LinesBeside from '../components/LinesBeside.vue'
+import { keptDraft } from '../stores/draft'
 import PageTrouble from '../components/PageTrouble.vue'
 import { troubleOf, type Trouble } from '../trouble'
 
@@ -18,11 +19,12 @@ const own = shallowRef<Kept>()
 const other = shallowRef<Kept>()
 const against = ref<number>()
 const file = ref('')
-const edited = ref<Record<string, string>>({})
-const editing = ref(false)
+const draft = keptDraft()
+const editing = computed(() => draft.value !== undefined && draft.value.number === own.value?.number)
 const outcome = shallowRef<Outcome>()
 const tried = ref(false)
-const note = ref('')
+const why = ref('')
+const note = computed({ get: () => (editing.value ? (draft.value?.note ?? '') : why.value), set: (text) => (editing.value && draft.value ? (draft.value.note = text) : (why.value = text)) })
 const by = ref(localStorage.getItem('osprey.by') ?? '')
 const busy = ref(false)
 let timer = 0
@@ -39,10 +41,12 @@ async function look() {
   }
 }
 
-const number = computed(() => Number(route.params.number) || list.value?.[0]?.number)
+/** Where none is named, that which is being changed, else the last: another that comes meanwhile takes nobody away from what they write. */
+const number = computed(() => Number(route.params.number) || draft.value?.number || list.value?.[0]?.number)
 watch(number, async (n) => {
   own.value = undefined
-  stop()
+  outcome.value = undefined
+  tried.value = false
   if (!n) return
   against.value = list.value?.find((r) => r.number < n)?.number
   own.value = await revisionOf(n).catch(() => undefined)
@@ -61,17 +65,18 @@ const of = (list: Difference[] | undefined, c: string) => (list ?? []).filter((d
 const how = { files: 'from the files of the service', published: 'published', restored: 'restored' }
 const when = (at: string) => new Date(at).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' })
 
+/** Leaves what was begun. */
 function stop() {
-  editing.value = false
-  edited.value = {}
+  if (editing.value) draft.value = undefined
   outcome.value = undefined
   tried.value = false
 }
 
 function edit() {
-  stop()
-  editing.value = true
-  edited.value = { ...(own.value?.files ?? {}) }
+  if (!own.value) return
+  draft.value = { number: own.value.number, onto: published.value, files: { ...own.value.files }, note: '' }
+  outcome.value = undefined
+  tried.value = false
 }
 
 /** Tries what is to be served, or serves it. */
@@ -81,11 +86,11 @@ async function go(attempt: boolean, anyway = false) {
   localStorage.setItem('osprey.by', by.value)
   const who = by.value.trim() || 'console'
   try {
-    outcome.value = editing.value ? await publishFiles(edited.value, who, note.value, published.value, attempt, anyway) : await restoreRevision(own.value.number, who, note.value, attempt, anyway)
+    outcome.value = editing.value && draft.value ? await publishFiles(draft.value.files, who, note.value, draft.value.onto, attempt, anyway) : await restoreRevision(own.value.number, who, note.value, attempt, anyway)
     tried.value = attempt
     if (!attempt && outcome.value.revision) {
       const now = outcome.value.revision.number
-      note.value = ''
+      why.value = ''
       stop()
       await look()
       await router.push(`/revisions/${now}`)
@@ -94,6 +99,12 @@ async function go(attempt: boolean, anyway = false) {
     outcome.value = { detail: error instanceof NoAnswer ? error.message : String(error) }
   }
   busy.value = false
+}
+
+/** Publishes behind what somebody else has published in the meantime. */
+function behind(last: number) {
+  if (draft.value) draft.value.onto = last
+  void go(true)
 }
 
 onMounted(() => {
@@ -111,7 +122,7 @@ onBeforeUnmount(() => window.clearInterval(timer))
     <template v-else-if="list">
       <nav class="list" aria-label="Revisions">
         <router-link v-for="r in list" :key="r.number" :to="`/revisions/${r.number}`" class="entry" :class="{ here: r.number === number }" data-test="kept">
-          <b>{{ r.number }}</b> <span v-if="r.number === serving" class="live">served</span><span class="quiet when">{{ when(r.at) }}</span>
+          <b>{{ r.number }}</b> <span v-if="r.number === serving" class="live">served</span><span v-if="r.number === draft?.number" class="risky" data-test="draft">you change it</span><span class="quiet when">{{ when(r.at) }}</span>
           <span class="note">{{ r.note || how[r.origin] }}</span>
           <span class="quiet">{{ r.by }}<template v-for="c in classes" :key="c"><template v-if="of(r.differences, c).length"> · <span :class="c">{{ of(r.differences, c).length }} {{ c }}</span></template></template></span>
         </router-link>
@@ -129,7 +140,7 @@ onBeforeUnmount(() => window.clearInterval(timer))
         <div v-for="c in classes" :key="c"><p v-if="of(own.differences, c).length" class="line"><b :class="c">{{ c }}</b><span v-for="d in of(own.differences, c)" :key="d.coordinate + d.what"><router-link :to="`/types/${d.coordinate.replace(/\(.*/, '')}`">{{ d.coordinate }}</router-link> {{ d.what }}</span></p></div>
         <div v-if="outcome || editing" class="outcome" data-test="outcome">
           <template v-if="outcome">
-            <p v-if="outcome.detail" class="wrong" role="alert">{{ outcome.detail }}<template v-if="outcome.fix"> → {{ outcome.fix }}</template></p>
+            <p v-if="outcome.detail" class="wrong" role="alert">{{ outcome.detail }}<template v-if="outcome.fix"> → {{ outcome.fix }}</template> <button v-if="editing && outcome.last" type="button" class="plain link" data-test="behind" @click="behind(outcome.last.number)">I have looked: publish behind revision {{ outcome.last.number }}</button></p>
             <p v-else-if="tried && !outcome.differences?.length">It would change nothing that clients see.</p>
             <p v-for="c in classes" :key="c" v-show="of(outcome.differences, c).length"><b :class="c">{{ c }}</b> {{ of(outcome.differences, c).map((d) => `${d.coordinate} ${d.what}`).join(', ') }}</p>
             <p v-for="f in outcome.findings" :key="f.message"><b :class="f.severity === 'error' ? 'wrong' : 'risky'">{{ f.severity }}</b> <code>{{ f.file }}:{{ f.line }}:{{ f.column }}</code> {{ f.message }}<template v-if="f.fix"> → {{ f.fix }}</template></p>
@@ -149,7 +160,7 @@ onBeforeUnmount(() => window.clearInterval(timer))
           <label v-if="!editing">Beside revision <select v-model="against" aria-label="Beside revision" data-test="against"><option :value="undefined">none</option><option v-for="r in list.filter((x) => x.number !== own?.number)" :key="r.number" :value="r.number">{{ r.number }}</option></select></label>
           <span class="quiet">{{ other && !editing ? (changed.length ? `${changed.length} ${changed.length === 1 ? 'file differs' : 'files differ'}` : 'all files are the same') : '' }}</span>
         </div>
-        <textarea v-if="editing" v-model="edited[file]" class="text" spellcheck="false" :aria-label="file" data-test="text" @input="tried = false" />
+        <textarea v-if="editing && draft" v-model="draft.files[file]" class="text" spellcheck="false" :aria-label="file" data-test="text" @input="tried = false" />
         <pre v-else-if="!other" class="text" tabindex="0" :aria-label="file">{{ own.files?.[file] }}</pre>
         <LinesBeside v-else class="both" :left="other.files?.[file] ?? ''" :right="own.files?.[file] ?? ''" :label="`${file}, side by side`" />
       </section>
@@ -162,6 +173,7 @@ onBeforeUnmount(() => window.clearInterval(timer))
 .message { padding: 10px 16px; margin: 0; color: var(--quiet); grid-column: 1 / -1; }
 .quiet { color: var(--quiet); }
 .wrong, .breaking { color: rgb(var(--v-theme-error)); }
+.link { color: rgb(var(--v-theme-primary)); }
 .risky { color: rgb(var(--v-theme-warning)); }
 .safe { color: rgb(var(--v-theme-success)); }
 .list { border-right: 1px solid var(--line); overflow: auto; }

@@ -18,6 +18,7 @@ const problem = shallowRef<Trouble>()
 const within = ref('24h')
 const client = ref('')
 const clients = ref<string[]>([])
+const code = ref('')
 const by = ref<'cost' | 'asked' | 'slow' | 'requests' | 'failed'>('cost')
 const chosen = ref<string>()
 const plan = shallowRef<Explanation>()
@@ -55,7 +56,7 @@ const orders = [
   { name: 'cost', title: 'takes most time' }, { name: 'asked', title: 'asked most' }, { name: 'slow', title: 'slowest' },
   { name: 'requests', title: 'most store requests' }, { name: 'failed', title: 'fails most' },
 ] as const
-const list = computed(() => [...(got.value?.operations ?? [])].filter((o) => by.value !== 'failed' || o.failed).sort((a, b) => worth[by.value](b) - worth[by.value](a)))
+const list = computed(() => [...(got.value?.operations ?? [])].filter((o) => (by.value !== 'failed' || o.failed) && (!code.value || o.codes[code.value])).sort((a, b) => worth[by.value](b) - worth[by.value](a)))
 const most = computed(() => Math.max(1e-9, ...list.value.map(worth[by.value])))
 const current = computed(() => list.value.find((o) => o.id === chosen.value))
 const span = computed(() => ({ '1h': 2, '24h': 24 })[within.value] ?? 168)
@@ -65,6 +66,13 @@ const usual = computed(() => {
   const tenth = (n: number) => (n < 10 ? Math.round(10 * n) / 10 : Math.round(n))
   return (one.value?.made ?? []).map((m) => ({ ...m, requests: tenth(m.requests), keys: tenth(m.keys), records: tenth(m.records), failed: m.failed === m.asked, usually: { share: m.asked / all, failed: m.failed / m.asked, most: m.most } }))
 })
+/** Codes of errors, the most frequent first; and the hours, of one code what failed with it. */
+const allCodes = computed(() => {
+  const sums = new Map<string, number>()
+  for (const o of got.value?.operations ?? []) for (const [c, n] of Object.entries(o.codes)) sums.set(c, (sums.get(c) ?? 0) + n)
+  return [...sums].sort((a, b) => b[1] - a[1]).map(([c]) => c)
+})
+const hours = computed(() => (got.value?.hours ?? []).map((h) => (code.value ? { ...h, asked: h.codes[code.value] ?? 0, failed: h.codes[code.value] ?? 0 } : h)))
 const codes = computed(() => Object.entries(current.value?.codes ?? {}).sort((a, b) => b[1] - a[1]))
 const samples = (code: string) => one.value?.samples.filter((s) => s.code === code) ?? []
 const groups = computed(() => {
@@ -130,14 +138,15 @@ onBeforeUnmount(() => window.clearInterval(timer))
       <div class="bar">
         <label>Within <select v-model="within" aria-label="Within"><option value="1h">an hour</option><option value="24h">a day</option><option value="168h">a week</option></select></label>
         <label>Client <select v-model="client" aria-label="Client" data-test="client"><option value="">all</option><option v-for="c in clients" :key="c" :value="c">{{ c }}</option></select></label>
+        <label>Failed with <select v-model="code" aria-label="Code" data-test="code"><option value="">anything, or not</option><option v-for="c in allCodes" :key="c" :value="c">{{ c }}</option></select></label>
         <label>First <select v-model="by" aria-label="Order" data-test="order"><option v-for="o in orders" :key="o.name" :value="o.name">{{ o.title }}</option></select></label>
         <span class="space" />
-        <HourBars :hours="got?.hours ?? []" :span="span" label="Asked in each hour" />
+        <HourBars :hours="hours" :span="span" label="Asked in each hour" />
       </div>
       <div class="below">
         <div class="list">
           <p v-if="!got" class="message">What is asked is on its way.</p>
-          <p v-else-if="!list.length" class="message">{{ by === 'failed' ? 'Nothing has failed.' : 'Nothing was asked yet. What clients ask is counted here within some seconds.' }}</p>
+          <p v-else-if="!list.length" class="message">{{ client || code ? 'Nothing of this was asked within the time.' : by === 'failed' ? 'Nothing has failed.' : 'Nothing was asked yet. What clients ask is counted here within some seconds.' }}</p>
           <table v-if="list.length">
             <thead><tr><th>operation</th><th class="n">asked</th><th class="n">failed</th><th class="n">half within</th><th class="n">95 % within</th><th class="n">store requests</th><th class="n">records</th><th v-if="!current">last</th></tr></thead>
             <tbody>
