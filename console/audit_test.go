@@ -77,7 +77,7 @@ func audit(t *testing.T, url string, pages []look) {
 			for _, width := range []int64{1280, 800, 400} {
 				do(t, ctx, chromedp.EmulateViewport(width, 800))
 				visit(t, ctx, url+"/console/help")
-				eval[any](t, ctx, fmt.Sprintf(`localStorage.setItem('osprey.theme', '%s'); localStorage.removeItem('osprey.sheets'); localStorage.removeItem('osprey.drawer'); 1`, theme))
+				eval[any](t, ctx, fmt.Sprintf(`localStorage.setItem('osprey.theme', '%s'); localStorage.removeItem('osprey.sheets'); localStorage.removeItem('osprey.drawer'); sessionStorage.removeItem('osprey.draft'); 1`, theme))
 				visit(t, ctx, url+page.path)
 				do(t, ctx, page.steps...)
 				for _, what := range []string{nameless, faint} {

@@ -43,11 +43,11 @@ async function look() {
 
 /** Where none is named, that which is being changed, else the last: another that comes meanwhile takes nobody away from what they write. */
 const number = computed(() => Number(route.params.number) || draft.value?.number || list.value?.[0]?.number)
-watch(number, async (n) => {
+watch([number, () => list.value !== undefined], async ([n, listed]) => {
   own.value = undefined
   outcome.value = undefined
   tried.value = false
-  if (!n) return
+  if (!n || !listed) return
   against.value = list.value?.find((r) => r.number < n)?.number
   own.value = await revisionOf(n).catch(() => undefined)
   file.value = changed.value[0] ?? files.value[0] ?? ''
@@ -181,7 +181,7 @@ onBeforeUnmount(() => window.clearInterval(timer))
 .entry:hover { background: color-mix(in srgb, var(--ink) 5%, transparent); }
 .entry.here { background: color-mix(in srgb, rgb(var(--v-theme-primary)) 10%, transparent); }
 .live { border: 1px solid currentColor; border-radius: 8px; padding: 0 6px; font-size: 11px; color: rgb(var(--v-theme-success)); align-self: center; line-height: 15px; }
-.when { text-align: right; grid-column: 3; }
+.when { white-space: nowrap; text-align: right; grid-column: 3; }
 .note, .entry > .quiet:last-child { grid-column: 1 / -1; overflow-wrap: anywhere; }
 .detail { display: flex; flex-direction: column; min-width: 0; min-height: 0; }
 header { display: flex; flex-wrap: wrap; gap: 4px 14px; align-items: center; padding: 8px 16px 4px; }
