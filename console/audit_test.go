@@ -74,12 +74,13 @@ func audit(t *testing.T, url string, pages []look) {
 	do(t, ctx, chromedp.WaitVisible(run))
 	for _, theme := range []string{"harbour", "night"} {
 		for _, page := range pages {
-			for _, width := range []int64{1280, 800, 400} {
-				do(t, ctx, chromedp.EmulateViewport(width, 800))
-				visit(t, ctx, url+"/console/help")
-				eval[any](t, ctx, fmt.Sprintf(`localStorage.setItem('osprey.theme', '%s'); localStorage.removeItem('osprey.sheets'); localStorage.removeItem('osprey.drawer'); sessionStorage.removeItem('osprey.draft'); 1`, theme))
-				visit(t, ctx, url+page.path)
-				do(t, ctx, page.steps...)
+			do(t, ctx, chromedp.EmulateViewport(1280, 800))
+			visit(t, ctx, url+"/console/help")
+			eval[any](t, ctx, fmt.Sprintf(`localStorage.setItem('osprey.theme', '%s'); localStorage.removeItem('osprey.sheets'); localStorage.removeItem('osprey.drawer'); sessionStorage.removeItem('osprey.draft'); 1`, theme))
+			visit(t, ctx, url+page.path)
+			do(t, ctx, page.steps...)
+			for _, width := range []int64{1280, 800, 400} { // what is drawn follows the window
+				do(t, ctx, chromedp.EmulateViewport(width, 800), chromedp.Sleep(200*time.Millisecond))
 				for _, what := range []string{nameless, faint} {
 					if list := eval[[]string](t, ctx, what); len(list) > 0 {
 						t.Errorf("%s, %s, %d wide: %s", page.path, theme, width, strings.Join(list, "\n\t"))

@@ -62,7 +62,7 @@ const (
 
 var (
 	quoted = regexp.MustCompile(`(?:\b\w+ )?(?:"[^"\n]*"|'[^'\n]*')`)
-	name   = regexp.MustCompile(`^(field|argument|type|mean|or|operation|fragment|directive) "[_A-Za-z][_0-9A-Za-z.]*"$`)
+	name   = regexp.MustCompile(`^(field|argument|type|operation|fragment|directive) "[_A-Za-z][_0-9A-Za-z.]*"$`)
 	found  = regexp.MustCompile(`(found|given|got|has no value) [^;:→\n]*[^;:→\n ]`)
 	number = regexp.MustCompile(`[0-9]{5,}`)
 )
@@ -110,7 +110,7 @@ func (t *Tally) know(e *Entry, a *Asked) {
 		of := &a.Made[i]
 		m := e.Made[of.Request]
 		if m == nil {
-			if t.bytes > MostBytes || len(e.Made) >= mostMade {
+			if t.details > MostBytes || len(e.Made) >= mostMade {
 				continue
 			}
 			if e.Made == nil {
@@ -118,12 +118,12 @@ func (t *Tally) know(e *Entry, a *Asked) {
 			}
 			m = &Made{}
 			e.Made[of.Request] = m
-			t.bytes += 200 + len(of.Source) + len(of.Asks)
+			t.details += 200 + len(of.Source) + len(of.Asks)
 		}
 		m.add(&of.Made)
 	}
 	for _, s := range a.Samples {
-		if t.bytes > MostBytes {
+		if t.details > MostBytes {
 			return
 		}
 		first, n := -1, 0
@@ -139,7 +139,7 @@ func (t *Tally) know(e *Entry, a *Asked) {
 		} else if len(e.Samples) >= MostSamples*10 {
 			continue
 		} else {
-			t.bytes += 300 + longest
+			t.details += 300 + longest
 		}
 		e.Samples = append(e.Samples, s)
 	}

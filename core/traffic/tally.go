@@ -54,7 +54,7 @@ const (
 	// MostEntries is how many entries wait to be written; what would be one more is not counted, but
 	// for how many they are.
 	MostEntries = 40_000
-	// MostBytes is about how many bytes of operations wait to be written.
+	// MostBytes is about how many bytes of operations wait to be written, and as many of what stores were asked and of errors.
 	MostBytes = 16 << 20
 	// MostCodes is how many codes of errors are told apart; programs have codes of their own.
 	MostCodes = 200
@@ -64,12 +64,13 @@ const (
 type Tally struct {
 	dropped atomic.Int64
 
-	mu    sync.Mutex // guards what follows
-	slot  int64
-	pairs map[Key]bool // those of this slot
-	codes map[string]bool
-	bytes int
-	batch Batch
+	mu      sync.Mutex // guards what follows
+	slot    int64
+	pairs   map[Key]bool // those of this slot
+	codes   map[string]bool
+	bytes   int
+	details int
+	batch   Batch
 }
 
 // NewTally returns one that has counted nothing.
@@ -179,6 +180,6 @@ func (t *Tally) Take() Batch {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	b := t.batch
-	t.batch, t.bytes = emptyBatch(), 0
+	t.batch, t.bytes, t.details = emptyBatch(), 0, 0
 	return b
 }

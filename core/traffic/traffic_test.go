@@ -240,7 +240,7 @@ func TestWithoutValues(t *testing.T) {
 		`no tariff for "Auk" or 'Bittern'`:                           `no tariff for “…” or “…”`,
 		`the operation costs 1010, and the limit is 100`:             `the operation costs 1010, and the limit is 100`,
 		`the source port does not answer and is left alone`:          `the source port does not answer and is left alone`,
-		`the enum CraftType has no value FERY; did you mean "FERRY"`: `the enum CraftType has no value …; did you mean "FERRY"`,
+		`the enum CraftType has no value FERY; did you mean "FERRY"`: `the enum CraftType has no value …; did you mean “…”`,
 	} {
 		if got := traffic.WithoutValues(message); got != want {
 			t.Errorf("%s is kept as %s, want %s", message, got, want)

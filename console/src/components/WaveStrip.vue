@@ -167,12 +167,12 @@ const refused = computed(() => (!made.value && props.plan?.limit && props.plan.r
   <section class="strip" aria-label="Store requests">
     <div class="head">
       <button type="button" class="fold" :aria-expanded="!folded" data-test="fold-strip" @click="emit('fold')">
-      <v-icon :icon="folded ? mdiChevronUp : mdiChevronDown" size="16" />
-      <span v-if="bars.length" class="sum" data-test="wave-summary">{{ usual ? 'usually asks' : made ? 'asked' : 'would ask' }} {{ !made && plan?.several ? 'at least ' : '' }}{{ count(total, 'store request') }} in {{ count(waves, 'wave') }}{{ refused }}</span>
-      <span v-else-if="plan" class="sum" data-test="wave-summary">would ask no store</span>
-      <span v-else class="quiet">{{ running ? 'Asking …' : 'Which store is asked what, and when: run an operation, or plan it.' }}</span>
-      <span v-if="made" class="figure">{{ time(end) }} at the stores</span>
-    </button>
+        <v-icon :icon="folded ? mdiChevronUp : mdiChevronDown" size="16" />
+        <span v-if="bars.length" class="sum" data-test="wave-summary">{{ usual ? 'usually asks' : made ? 'asked' : 'would ask' }} {{ !made && plan?.several ? 'at least ' : '' }}{{ count(total, 'store request') }} in {{ count(waves, 'wave') }}{{ refused }}</span>
+        <span v-else-if="plan" class="sum" data-test="wave-summary">would ask no store</span>
+        <span v-else class="quiet">{{ running ? 'Asking …' : 'Which store is asked what, and when: run an operation, or plan it.' }}</span>
+        <span v-if="made" class="figure">{{ time(end) }} at the stores</span>
+      </button>
       <CostMenu v-if="plan?.cost" :plan="plan" />
       <span v-if="plan?.told" class="figure wide">{{ plan.told }}</span>
     </div>

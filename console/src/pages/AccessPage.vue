@@ -129,15 +129,15 @@ onMounted(async () => {
         <table>
           <tbody>
             <template v-for="r in roleList" :key="r.name">
-            <tr data-test="role">
-              <td><b v-if="r.name">{{ r.name }}</b><span v-else>somebody without a role</span></td>
-              <td>
-                <button v-if="r.hides.length" type="button" class="plain link" :aria-expanded="opened === who(r)" @click="opened = opened === who(r) ? '' : who(r)">does not see {{ r.hides.length }} {{ r.hides.length === 1 ? 'type or field' : 'types and fields' }}</button><span v-else>sees all types and fields</span>
-                <p v-if="opened === who(r)" class="hides"><router-link v-for="h in r.hides" :key="h" :to="`/types/${h}`">{{ h }}</router-link></p>
-              </td>
-              <td class="do"><button type="button" class="plain link try" data-test="try-role" :aria-expanded="tried === r.name" @click="tried = tried === r.name ? undefined : r.name">Try an operation</button> <button type="button" class="plain link" data-test="look-as" @click="tryRole(r.name)">Look as {{ who(r) }}</button></td>
-            </tr>
-            <tr v-if="tried === r.name"><td colspan="3" class="inside"><RoleTrial :role="r.name" /></td></tr>
+              <tr data-test="role">
+                <td><b v-if="r.name">{{ r.name }}</b><span v-else>somebody without a role</span></td>
+                <td>
+                  <button v-if="r.hides.length" type="button" class="plain link" :aria-expanded="opened === who(r)" @click="opened = opened === who(r) ? '' : who(r)">does not see {{ r.hides.length }} {{ r.hides.length === 1 ? 'type or field' : 'types and fields' }}</button><span v-else>sees all types and fields</span>
+                  <p v-if="opened === who(r)" class="hides"><router-link v-for="h in r.hides" :key="h" :to="`/types/${h}`">{{ h }}</router-link></p>
+                </td>
+                <td class="do"><button type="button" class="plain link try" data-test="try-role" :aria-expanded="tried === r.name" @click="tried = tried === r.name ? undefined : r.name">Try an operation</button> <button type="button" class="plain link" data-test="look-as" @click="tryRole(r.name)">Look as {{ who(r) }}</button></td>
+              </tr>
+              <tr v-if="tried === r.name"><td colspan="3" class="inside"><RoleTrial :role="r.name" /></td></tr>
             </template>
           </tbody>
         </table>
