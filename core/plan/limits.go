@@ -26,17 +26,23 @@ type CostsAt struct {
 	Records int64 `json:"records"` // that are expected
 }
 
+// mostLimits is how many limits are told of an operation.
+const mostLimits = 20
+
 // otherLimits are the values that are tried, as far as they are allowed.
 var otherLimits = []int64{1, 10, 50, 100, 500, 1000}
 
-// Limits returns the limits of an operation, as they are first met, with what it costs with others; page is the largest
-// that is allowed.
+// Limits returns the limits of an operation, as they are first met, up to 20, with what it costs with others; page is the
+// largest that is allowed.
 func (p *Plan) Limits(vars map[string]schema.Value, page int64) []Limited {
 	var list []Limited
 	var known []string
 	now := costs{vars: vars, page: page}
 	for _, s := range p.Steps {
 		limit := s.Read.Limit
+		if len(list) == mostLimits {
+			break
+		}
 		if limit == nil || limit.Written || s.Read.Given || s.Read.Nothing || slices.Contains(known, limit.key()) {
 			continue
 		}

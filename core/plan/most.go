@@ -2,6 +2,7 @@ package plan
 
 import (
 	"slices"
+	"sync"
 
 	"osprey/core/schema"
 	"osprey/core/store"
@@ -99,13 +100,33 @@ func (c *costs) of(r *Read) (keys, records int64) {
 		}
 		keys = add(keys, above)
 	}
-	for _, s := range c.plan.Steps {
-		if s.Read == r && s.Inner == nil {
-			records = add(records, c.step(s))
-		}
+	for _, s := range c.plan.steps.of(r, c.plan.Steps) {
+		records = add(records, c.step(s))
 	}
 	c.known[r] = [2]int64{keys, records}
 	return keys, records
+}
+
+// stepsByRead finds the steps of a read, but for those of nested records. It is safe for concurrent use.
+type stepsByRead struct {
+	mu    sync.Mutex // guards what follows
+	known int        // how many steps there were
+	list  map[*Read][]*Step
+}
+
+// of returns the steps of a read among all, to which further ones may be appended while a plan is built.
+func (b *stepsByRead) of(r *Read, all []*Step) []*Step {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.known != len(all) {
+		b.known, b.list = len(all), make(map[*Read][]*Step, len(all))
+		for _, s := range all {
+			if s.Inner == nil {
+				b.list[s.Read] = append(b.list[s.Read], s)
+			}
+		}
+	}
+	return b.list[r]
 }
 
 // step returns how many records a store sends for a step at most.

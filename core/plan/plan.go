@@ -45,6 +45,8 @@ type Plan struct {
 	Refused string
 	// Wrong says that it is refused for what it is, and not for what it costs.
 	Wrong bool
+
+	steps stepsByRead
 }
 
 // A RuleError is why a rule could not be decided.

@@ -212,6 +212,13 @@ func TestLimits(t *testing.T) {
 			t.Errorf("%s is told with %v", l.Field, l.Costs)
 		}
 	}
+	var many strings.Builder
+	for i := range 3000 {
+		fmt.Fprintf(&many, " a%d: portCalls(limit: %d) { id }", i, i%90+1)
+	}
+	if n := len(build(t, bound, "{"+many.String()+" }", nil).Limits(nil, 200)); n != 20 {
+		t.Errorf("%d limits are told", n)
+	}
 	if want := "portCalls limit n 5, craft.calls limit  4, craft.logbook first  4, two.calls limit  20"; strings.Join(got, ", ") != want {
 		t.Errorf("the limits are %s, want %s", strings.Join(got, ", "), want)
 	}
