@@ -3,7 +3,6 @@ package console_test
 import (
 	"context"
 	"fmt"
-	"strings"
 	"testing"
 	"time"
 
@@ -84,12 +83,7 @@ func TestRecordsByKeyboard(t *testing.T) {
 	url, _ := keep(t, buoys)
 	asks(t, url, "board", "query Board { answer }")
 	ctx := browser(t, url+"/console/traffic")
-	for end := time.Now().Add(20 * time.Second); !strings.Contains(eval[string](t, ctx, `document.querySelector('.list')?.textContent ?? ''`), "Board"); time.Sleep(200 * time.Millisecond) {
-		do(t, ctx, chromedp.Reload(), chromedp.WaitVisible("[data-test=order]"), chromedp.Sleep(200*time.Millisecond))
-		if time.Now().After(end) {
-			t.Fatal("it is not counted")
-		}
-	}
+	untilCounted(t, ctx, "Board")
 	tabTo(t, ctx, "[data-test=tally] button", "Board")
 	do(t, ctx, enter, contains("[data-test=tally-one]", "board 1"))
 	goTo(t, ctx, "Revisions", "/console/revisions")

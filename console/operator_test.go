@@ -6,6 +6,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -67,6 +68,21 @@ func choose(selector, value string) chromedp.Action[chromedp.Void] {
 	return until(fmt.Sprintf(`(() => { const e = document.querySelector(%q); if (!e) return false; e.value = %q; e.dispatchEvent(new Event('change')); return true })()`, selector, value))
 }
 
+// untilCounted loads the page of what is asked anew until it has some texts.
+func untilCounted(t *testing.T, ctx context.Context, texts ...string) {
+	t.Helper()
+	for end := time.Now().Add(20 * time.Second); ; time.Sleep(200 * time.Millisecond) {
+		do(t, ctx, chromedp.Reload(), chromedp.WaitVisible("[data-test=order]"), chromedp.Sleep(200*time.Millisecond))
+		got := eval[string](t, ctx, `document.querySelector('.list')?.textContent ?? ''`)
+		if !slices.ContainsFunc(texts, func(text string) bool { return !strings.Contains(got, text) }) {
+			return
+		}
+		if time.Now().After(end) {
+			t.Fatalf("what is counted is %.2000s", got)
+		}
+	}
+}
+
 // TestTrafficPage tells what is asked, by whom, what it asks the stores, and what nobody asks; by client and by what fails.
 func TestTrafficPage(t *testing.T) {
 	url, _ := keep(t, buoys)
@@ -78,15 +94,7 @@ func TestTrafficPage(t *testing.T) {
 	asks(t, url, "tool", "query Wrong { nothing }")
 	asks(t, url, "tool", "query Half($n: Int!) { answer @include(if: $n) }")
 	asks(t, url, "tool", "query Most($n: Boolean!) { answer @include(if: $n) }")
-	for end := time.Now().Add(20 * time.Second); ; time.Sleep(200 * time.Millisecond) {
-		do(t, ctx, chromedp.Reload(), chromedp.WaitVisible("[data-test=order]"), chromedp.Sleep(200*time.Millisecond))
-		if got := eval[string](t, ctx, `document.querySelector('.list').textContent`); strings.Contains(got, "Board 3") && strings.Contains(got, "Most 1") && strings.Contains(got, "refused before it ran 2") {
-			break
-		}
-		if time.Now().After(end) {
-			t.Fatal("it is not counted")
-		}
-	}
+	untilCounted(t, ctx, "Board 3", "Most 1", "refused before it ran 2")
 	do(t, ctx, chromedp.Click(`//tr[@data-test='tally' and contains(., 'Board')]//button`), contains("[data-test=tally-one]", "board 3"), contains("[data-test=tally-one] pre", "query Board { answer }"), contains("[data-test=wave-summary]", "would ask no store"),
 		chromedp.Click("[data-test=unused] summary"), contains("[data-test=unused]", "other"))
 	do(t, ctx, choose("[data-test=client]", "tool"), until(`document.querySelectorAll('[data-test=tally]').length === 2`))
@@ -219,15 +227,7 @@ type Quay @stored(in: "land", as: "quays", key: "code") { code: ID! name: String
 		res.Body.Close()
 	}
 	ctx := browser(t, url+"/console/traffic")
-	for end := time.Now().Add(20 * time.Second); ; time.Sleep(200 * time.Millisecond) {
-		do(t, ctx, chromedp.Reload(), chromedp.WaitVisible("[data-test=order]"), chromedp.Sleep(200*time.Millisecond))
-		if strings.Contains(eval[string](t, ctx, `document.querySelector('.list').textContent`), "One 5") {
-			break
-		}
-		if time.Now().After(end) {
-			t.Fatal("it is not counted")
-		}
-	}
+	untilCounted(t, ctx, "One 5")
 	do(t, ctx, chromedp.Click("[data-test=tally] button"), contains("[data-test=wave-summary]", "usually asks 1.2 store requests in 2 waves"), until(`document.querySelectorAll('[data-test=request]').length === 2`))
 	if got := eval[string](t, ctx, `document.querySelectorAll('[data-test=request]')[1].ariaLabel`); !strings.Contains(got, "land: quays") || !strings.Contains(got, "in 20 % of answers") {
 		t.Errorf("of the second is told %s", got)
@@ -240,12 +240,7 @@ func TestRecordsAway(t *testing.T) {
 	url, _ := keepIn(t, demotest.Folder(t, map[string]string{"osprey.yaml": fmt.Sprintf("records: { url: %q }\n", cluster.URL), "schema/a.graphql": buoys}))
 	asks(t, url, "board", "query Board { answer }")
 	ctx := browser(t, url+"/console/traffic")
-	for end := time.Now().Add(20 * time.Second); !strings.Contains(eval[string](t, ctx, `document.querySelector('.list')?.textContent ?? ''`), "Board"); time.Sleep(200 * time.Millisecond) {
-		do(t, ctx, chromedp.Reload(), chromedp.WaitVisible("[data-test=order]"), chromedp.Sleep(200*time.Millisecond))
-		if time.Now().After(end) {
-			t.Fatal("it is not counted")
-		}
-	}
+	untilCounted(t, ctx, "Board")
 	cluster.Stop()
 	do(t, ctx, choose("[aria-label=Within]", "168h"), contains("[data-test=traffic-problem]", "Not as of now."), contains(".list", "Board"), contains("[data-test=records]", "Records."))
 	do(t, ctx, chromedp.Navigate(url+"/console/revisions"), contains("[data-test=revisions-problem] h1", "cannot be told now"), contains("[data-test=revisions-problem]", "look at the database"))
@@ -256,32 +251,20 @@ func TestRecordsAway(t *testing.T) {
 // TestForbidden says on each page that is for those who run the service that it is, and to whom that is.
 func TestForbidden(t *testing.T) {
 	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "administration: nobody\nsources: {}\n", "schema/a.graphql": buoys})
-	p, findings, err := project.Open(context.Background(), dir, slog.New(slog.DiscardHandler))
-	if err != nil {
-		t.Fatalf("%v: %v", err, findings)
-	}
-	t.Cleanup(p.Close)
-	s := httptest.NewServer(service.New(service.Config{Project: p, Console: console.Handler(), Log: slog.New(slog.DiscardHandler)}))
-	t.Cleanup(s.Close)
-	ctx := browser(t, s.URL+"/console/")
+	url, _ := serveIn(t, dir)
+	ctx := browser(t, url+"/console/")
 	for _, page := range []string{"sources", "traffic", "revisions", "access"} {
-		do(t, ctx, chromedp.Navigate(s.URL+"/console/"+page), contains("[data-test="+page+"-problem] h1", "for those who run the service"), contains("[data-test="+page+"-problem]", "set administration in osprey.yaml"))
+		do(t, ctx, chromedp.Navigate(url+"/console/"+page), contains("[data-test="+page+"-problem] h1", "for those who run the service"), contains("[data-test="+page+"-problem]", "set administration in osprey.yaml"))
 	}
-	do(t, ctx, chromedp.Navigate(s.URL+"/console/start"), contains("[data-test=start-sum]", "0 sources"), chromedp.Navigate(s.URL+"/console/types"), contains("[data-test=type]", "answer"))
+	do(t, ctx, chromedp.Navigate(url+"/console/start"), contains("[data-test=start-sum]", "0 sources"), chromedp.Navigate(url+"/console/types"), contains("[data-test=type]", "answer"))
 }
 
 // TestTrial runs one operation as you are answered and as holders of a role are, and shows where the answers differ.
 func TestTrial(t *testing.T) {
 	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "sources: {}\n", "operations/Mine.graphql": "query Mine { answer mine }", "operations/Pay.graphql": "mutation Pay { pay }",
 		"schema/a.graphql": `type Query { answer: Int @computed(expr: "1") wages: Int @computed(expr: "2") @for(roles: ["clerk"]) mine: String @computed(expr: "caller.roles.size() > 0 ? caller.roles[0] : 'nobody'") } type Mutation { pay: Int @computed(expr: "3") }`})
-	p, findings, err := project.Open(context.Background(), dir, slog.New(slog.DiscardHandler))
-	if err != nil {
-		t.Fatalf("%v: %v", err, findings)
-	}
-	t.Cleanup(p.Close)
-	s := httptest.NewServer(service.New(service.Config{Project: p, Console: console.Handler(), Log: slog.New(slog.DiscardHandler)}))
-	t.Cleanup(s.Close)
-	ctx := browser(t, s.URL+"/console/access")
+	url, _ := serveIn(t, dir)
+	ctx := browser(t, url+"/console/access")
 	do(t, ctx, chromedp.Click(`//tr[@data-test='role' and contains(., 'clerk')]//button[@data-test='try-role']`), contains("[data-test=trial] .gone", `"mine": "nobody"`), contains("[data-test=trial] .come", `"mine": "clerk"`))
 	if got := eval[string](t, ctx, `[...document.querySelectorAll('[data-test=trial-operation] option')].map((o) => o.textContent).join(' ')`); got != "Mine first" {
 		t.Errorf("%s can be tried", got)

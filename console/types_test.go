@@ -20,7 +20,13 @@ import (
 // serveTypes serves types without stores.
 func serveTypes(t *testing.T, text string) (url string, p *project.Project) {
 	t.Helper()
-	p, findings, err := project.Open(context.Background(), demotest.Folder(t, map[string]string{"osprey.yaml": "sources: {}\n", "schema/a.graphql": text}), slog.New(slog.DiscardHandler))
+	return serveIn(t, demotest.Folder(t, map[string]string{"osprey.yaml": "sources: {}\n", "schema/a.graphql": text}))
+}
+
+// serveIn serves the project in a folder.
+func serveIn(t *testing.T, dir string) (url string, p *project.Project) {
+	t.Helper()
+	p, findings, err := project.Open(context.Background(), dir, slog.New(slog.DiscardHandler))
 	if err != nil {
 		t.Fatalf("%v: %v", err, findings)
 	}
