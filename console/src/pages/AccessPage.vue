@@ -125,7 +125,7 @@ onMounted(async () => {
     </template>
     <template v-if="roleList.length">
       <div class="bar"><b>Roles</b> <span class="quiet">What they may is said in the types, by <code>@for</code>, and in osprey.yaml. <router-link to="/help/access">How</router-link></span></div>
-      <div class="table">
+      <div class="table roles">
         <table>
           <tbody>
             <template v-for="r in roleList" :key="r.name">
@@ -168,4 +168,10 @@ td { padding: 5px 16px; border-bottom: 1px solid color-mix(in srgb, var(--ink) 6
 .inside { padding: 0; white-space: normal; }
 .hides { display: flex; flex-wrap: wrap; gap: 2px 12px; margin: 4px 0 0; font-size: 12.5px; }
 a, .link { color: rgb(var(--v-theme-primary)); }
+@media (max-width: 760px) {
+  .roles table, .roles tbody, .roles tr, .roles td { display: block; }
+  .roles td { text-align: left; white-space: normal; border: 0; padding: 3px 16px; }
+  .roles tr { border-bottom: 1px solid var(--line); padding: 4px 0; }
+  .roles .inside { padding: 0; }
+}
 </style>
