@@ -19,7 +19,7 @@ import (
 type Additions struct {
 	// Bare says that there need be no schema yet.
 	Bare bool
-	// Begins says that a project without types is served, until it has some; so is one whose files are watched.
+	// Begins says that a project without types is served, until it has some.
 	Begins    bool
 	Sources   map[string]AddedSource    // by name
 	Functions map[string]functions.Func // by source and name, with a dot between

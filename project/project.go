@@ -162,7 +162,7 @@ func readFiles(ctx context.Context, dir string, files Files, err error, log *slo
 		case !errors.Is(err, errNoSchema):
 		case with.Bare:
 			err = nil
-		case with.Begins || config.Watch:
+		case with.Begins:
 			p.texts, p.empty, err = noTypes, true, nil
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"github.com/jackc/pgx/v5"
@@ -20,7 +21,9 @@ import (
 // TestSamples has operations fail in every way, and looks at what is kept of it: usual store requests, the last errors, and
 // in none of the tables a value that a caller sent.
 func TestSamples(t *testing.T) {
+	var came atomic.Int64
 	things := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		came.Add(1)
 		if strings.Contains(r.URL.RawQuery, "7") {
 			w.WriteHeader(http.StatusInternalServerError)
 			return
@@ -91,6 +94,13 @@ func TestSamples(t *testing.T) {
 		t.Errorf("of two it is known that %+v", two)
 	}
 	failed := one(ids["One"])
+	sum := 0.0
+	for _, m := range append(two.Made, failed.Made...) {
+		sum += m.Requests * float64(m.Asked)
+	}
+	if n := came.Load(); float64(n) != sum || n != 24 { // twice 8, and 8 that failed
+		t.Errorf("%v requests are told, and %d came", sum, n)
+	}
 	codes := map[string]int{}
 	for _, s := range failed.Samples {
 		if codes[s.Code]++; s.Client != "board" || s.Request != "asked-1" || s.Message == "" {

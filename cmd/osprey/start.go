@@ -33,7 +33,8 @@ func startCommand() *cli.Command {
 		ArgsUsage: "[DIR]",
 		Description: "Serves the project until it is told to stop (Ctrl-C or SIGTERM); requests under way\n" +
 			"then finish. A store that is down does not keep the service from starting: /ready says\n" +
-			"so, and Osprey tries it again every few seconds. SIGHUP has the files, and what the stores\n" +
+			"so, and Osprey tries it again every few seconds. With --watch, a project that has no types yet is\n" +
+			"served, too, and its console says what to do first. SIGHUP has the files, and what the stores\n" +
 			"hold, read again: what is sound is served from then on, and what is not leaves what was\n" +
 			"served before.\n\nExample:\n   osprey start demo/harbour --listen 127.0.0.1:8420",
 		Flags: []cli.Flag{
@@ -65,6 +66,9 @@ func startCommand() *cli.Command {
 // address when requests are taken.
 func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, listening func(address string)) error {
 	log := slog.New(slog.NewTextHandler(c.Root().ErrWriter, nil))
+	if own, err := project.ConfigOf(dir); err == nil && own.Watch {
+		watch = true
+	}
 	p, keeper, findings, err := publishing.Open(ctx, dir, c.Bool("files"), log, &project.Additions{Waiting: waiting(c), Begins: watch})
 	printFindings(c.Root().ErrWriter, findings)
 	if err != nil {
@@ -121,10 +125,10 @@ func serve(ctx context.Context, c *cli.Command, dir, listen string, watch bool, 
 		fmt.Fprintln(c.Root().ErrWriter, "osprey: EVERYBODY on this machine may ask everything, change everything, and publish: osprey.yaml has no access:\n  → osprey help access says how callers are known")
 	}
 	listening(address)
-	if err := followFiles(ctx, c, p, watch || p.Own.Watch); err != nil {
+	if err := followFiles(ctx, c, p, watch); err != nil {
 		return err
 	}
-	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Own.Limits.Body), Listen: listen, Keeper: keeper, TLS: certificate, Follows: watch || p.Own.Watch})
+	s := service.New(service.Config{Project: p, Console: console.Handler(), Log: log, MaxBody: int64(p.Own.Limits.Body), Listen: listen, Keeper: keeper, TLS: certificate, Follows: watch})
 	return s.Serve(ctx, l, service.Stop{Drain: drainOf(p.Own, l.Addr())})
 }
 

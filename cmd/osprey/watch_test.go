@@ -341,14 +341,20 @@ func TestBegins(t *testing.T) {
 	if _, said, code := osprey(t, "start", dir, "--listen", freeAddress(t)); code == 0 || !strings.Contains(said, "has no folder schema/") {
 		t.Errorf("it is served without types: %d, %s", code, said)
 	}
-	address, _, said := served(t, dir, "--watch")
+	demotest.Write(t, dir, map[string]string{"osprey.yaml": "watch: true\nsources: {}\n"})
+	for _, args := range [][]string{{"check", dir}, {"ask", "--project", dir, "{ nothing }"}, {"explain", "--project", dir, "{ nothing }"}} {
+		if out, said, code := osprey(t, args...); code == 0 || !strings.Contains(out+said, "has no folder schema/") {
+			t.Errorf("%s of it ends with %d: %s%s", args[0], code, out, said)
+		}
+	}
+	address, _, said := served(t, dir)
 	if got := answerAt(t, address, "{ nothing }"); got != `{"data":{"nothing":null}}` {
 		t.Errorf("it answers %s", got)
 	}
 	if !strings.Contains(said.String(), "has no types yet") {
 		t.Errorf("the terminal says %s", said)
 	}
-	demotest.Write(t, dir, map[string]string{"data/craft.csv": "imo,name,length_m\n9100012,Grey Lantern,188.5\n9100024,Jolly Islander,96\n", "osprey.yaml": "sources: { port: { kind: files, folder: data } }\n"})
+	demotest.Write(t, dir, map[string]string{"data/craft.csv": "imo,name,length_m\n9100012,Grey Lantern,188.5\n9100024,Jolly Islander,96\n", "osprey.yaml": "watch: true\nsources: { port: { kind: files, folder: data } }\n"})
 	waitUntil(t, "the source", func() bool {
 		_, text := readyAt(t, address)
 		return strings.Contains(text, `"port":{"ready":true`)
@@ -362,7 +368,7 @@ func TestBegins(t *testing.T) {
 	if got := answerAt(t, address, "{ nothing }"); !strings.Contains(got, "has no field") {
 		t.Errorf("what stood in for types is there still: %s", got)
 	}
-	demotest.Write(t, dir, map[string]string{"osprey.yaml": "sources: { port: { kind: files, folder: data } }\nlimits: { fields: 100 }\n"})
+	demotest.Write(t, dir, map[string]string{"osprey.yaml": "watch: true\nsources: { port: { kind: files, folder: data } }\nlimits: { fields: 100 }\n"})
 	if err := os.RemoveAll(filepath.Join(dir, "schema")); err != nil {
 		t.Fatal(err)
 	}

@@ -2,10 +2,10 @@
 import { mdiMenuDown } from '@mdi/js'
 import { computed } from 'vue'
 import type { Explanation } from '../client'
+import { number } from '../words'
 
 /** What an operation costs, and what it would with other limits of its lists. */
 const props = defineProps<{ plan: Explanation }>()
-const number = (n: number) => n.toLocaleString('en')
 const text = computed(() => `cost ${number(props.plan.cost)}${props.plan.costLimit ? ` of ${number(props.plan.costLimit)}` : ''}`)
 const over = computed(() => props.plan.costLimit !== undefined && props.plan.cost > props.plan.costLimit)
 const limits = computed(() => props.plan.limits ?? [])

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { askAs, NoAnswer, savedOperations } from '../client'
-import { definitions, operationOf } from '../editor/selection'
+import { needsNothing } from '../editor/selection'
 import LinesBeside from './LinesBeside.vue'
 
 /** One operation, as you are answered and as a holder of a role is. */
@@ -13,11 +13,6 @@ const theirs = ref('')
 const problem = ref('')
 const running = ref(false)
 
-/** Queries that need no values: nothing is written, and nothing has to be filled in. */
-const fit = (text: string) => {
-  const op = operationOf(definitions(text))
-  return op?.kind === 'query' && op.variables.every((v) => !v.type.endsWith('!') || v.fallback !== undefined)
-}
 const current = computed(() => operations.value.find((o) => o.name === name.value))
 
 async function look() {
@@ -36,7 +31,7 @@ async function look() {
 
 onMounted(async () => {
   const got = await savedOperations().catch(() => undefined)
-  operations.value = [...(got?.operations.filter((o) => fit(o.text)) ?? []), ...(got?.first ? [{ name: 'first', text: got.first }] : [])]
+  operations.value = [...(got?.operations.filter((o) => needsNothing(o.text)) ?? []), ...(got?.first ? [{ name: 'first', text: got.first }] : [])]
   name.value = operations.value[0]?.name ?? ''
 })
 watch([current, () => props.role], look)

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Source } from '../operator'
+import { bytes, number } from '../words'
 
 /** How a source is asked, as figures: places for requests, connections of its pool, answers that are kept, and whether it is left alone. */
 const props = defineProps<{ source: Source }>()
@@ -13,8 +14,6 @@ interface Figure {
   bad?: boolean
 }
 
-const number = (n: number) => n.toLocaleString('en')
-const bytes = (n: number) => (n < 1024 ? `${n} B` : n < 1 << 20 ? `${(n / 1024).toFixed(0)} KB` : `${(n / (1 << 20)).toFixed(1)} MB`)
 
 const figures = computed<Figure[]>(() => {
   const list: Figure[] = []

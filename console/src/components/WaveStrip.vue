@@ -4,6 +4,7 @@ import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef } from 'vue'
 import type { Call, Explanation, PlannedRequest } from '../client'
 import { sourceColour } from '../sources'
 import CostMenu from './CostMenu.vue'
+import { bytes, count, time } from '../words'
 
 /**
  * The store requests of an operation on a time axis, a lane for each source: planned they are hollow, made they are full. One that is
@@ -122,11 +123,8 @@ const threads = computed(() => {
 const isLit = (bar: Bar) => props.lit.includes(bar.id) || props.pinned === bar.id
 const told = computed(() => bars.value.find((b) => b.id === (props.pinned ?? props.lit[0])))
 
-const count = (n: number, noun: string) => `${n.toLocaleString('en')} ${noun}${n === 1 ? '' : 's'}`
-const time = (ms: number) => `${ms < 100 ? ms.toFixed(ms < 10 ? 2 : 1) : Math.round(ms)} ms`
 
 const percent = (share: number) => (share < 0.01 ? 'below 1 %' : `${Math.round(100 * share)} %`)
-const bytes = (n: number) => (n < 1024 ? `${n} B` : n < 1 << 20 ? `${(n / 1024).toFixed(1)} KB` : `${(n / (1 << 20)).toFixed(1)} MB`)
 
 function sizes(bar: Bar): string {
   const c = bar.call
@@ -207,7 +205,7 @@ const refused = computed(() => (!made.value && props.plan?.limit && props.plan.r
           <template v-if="told.call"><dt>took</dt><dd>{{ time(told.call.ms) }}, from {{ time(told.call.at) }}<span v-if="told.call.usually" class="quiet"> at most {{ time(told.call.usually.most) }}</span></dd></template>
           <template v-if="told.call || told.plan?.reads[0]?.keys !== undefined"><dt>keys</dt><dd>{{ told.call ? told.call.keys.toLocaleString('en') : '' }}<span v-if="told.plan?.reads[0]?.keys !== undefined" class="quiet"> planned ≤ {{ told.plan.reads[0].keys.toLocaleString('en') }}</span></dd></template>
           <dt>records</dt><dd>{{ told.call ? told.call.records.toLocaleString('en') : '' }}<span v-if="told.plan?.reads[0]?.records !== undefined" class="quiet"> planned ≤ {{ told.plan.reads.reduce((n, r) => n + (r.records ?? 0), 0).toLocaleString('en') }}</span></dd>
-          <template v-if="told.call?.bytes"><dt>bytes</dt><dd title="Of the values of the records">{{ bytes(Math.round(told.call.bytes)) }}</dd></template>
+          <template v-if="told.call?.bytes"><dt>bytes</dt><dd title="Of the values of the records">{{ bytes(told.call.bytes) }}</dd></template>
           <template v-if="told.plan?.transaction"><dt>within</dt><dd>the transaction of {{ told.plan.transaction }}</dd></template>
           <template v-if="told.plan"><dt>for</dt><dd class="mono">{{ told.plan.reads.flatMap((r) => r.fields).join(', ') }}</dd></template>
         </dl>

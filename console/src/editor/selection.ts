@@ -231,3 +231,9 @@ export function renamed(text: string, at: number, to: string): { changes: { from
   if (!isFragment(own)) return undefined
   return { was: t.text, changes: list.flatMap((o, i) => (o.text === t.text && isFragment(i) ? [{ from: o.from, to: o.to, insert: to }] : [])) }
 }
+
+/** Whether a text is a query that needs no values: nothing is written by it, and nothing has to be filled in. */
+export function needsNothing(text: string): boolean {
+  const op = operationOf(definitions(text))
+  return op?.kind === 'query' && op.variables.every((v) => !v.type.endsWith('!') || v.fallback !== undefined)
+}

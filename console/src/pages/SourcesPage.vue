@@ -10,6 +10,7 @@ import { useAsk } from '../stores/ask'
 import { useTypes } from '../stores/types'
 import PageTrouble from '../components/PageTrouble.vue'
 import { troubleOf, type Trouble } from '../trouble'
+import { time } from '../words'
 
 /** What the stores hold: whether each is well, its record sets, and the records as they are there. */
 const route = useRoute()
@@ -124,7 +125,6 @@ function state(s: Source): { text: string; bad: boolean } {
   const failed = s.history.reduce((n, m) => n + (m.failed ?? 0), 0)
   return { text: [last ? `${time(last.mean)} at last` : 'not asked in the last hour', failed ? `${failed} failed` : ''].filter(Boolean).join(', '), bad: false }
 }
-const time = (ms: number) => `${ms < 10 ? ms.toFixed(2) : ms < 100 ? ms.toFixed(1) : Math.round(ms)} ms`
 const total = (s: Source) => s.history.reduce((n, m) => n + m.requests, 0)
 
 onMounted(async () => {

@@ -7,6 +7,7 @@ import { allSources, programKeys, projectFindings, roleViews, traffic, type Find
 import { sourceColour } from '../sources'
 import { useAsk } from '../stores/ask'
 import { useTypes } from '../stores/types'
+import { count } from '../words'
 
 /** What a project has, and what to do next: what is done is ticked, and the first step that is not stands out. */
 const router = useRouter()
@@ -27,7 +28,6 @@ const down = computed(() => names.value.filter((n) => !ready.value[n]?.ready))
 /** Record sets that no type speaks of, by source. */
 const untyped = computed(() => (sources.value ?? []).map((s) => ({ name: s.name, sets: s.sets.filter((t) => !t.types?.length).map((t) => t.name) })).filter((s) => s.sets.length))
 const list = (all: string[], most = 4) => (all.length > most ? `${all.slice(0, most).join(', ')} and ${all.length - most} more` : all.join(', '))
-const count = (n: number, noun: string) => `${n.toLocaleString('en')} ${noun}${n === 1 ? '' : 's'}`
 
 interface Step {
   name: string

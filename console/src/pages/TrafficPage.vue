@@ -9,6 +9,7 @@ import { definitions, operationOf } from '../editor/selection'
 import { useAsk } from '../stores/ask'
 import PageTrouble from '../components/PageTrouble.vue'
 import { troubleOf, type Trouble } from '../trouble'
+import { time } from '../words'
 
 /** What is asked: what costs most first, one operation with what it asks the stores, and what nobody asks. */
 const router = useRouter()
@@ -109,7 +110,6 @@ function open(o: Tally) {
 }
 
 const titleOf = (o: Tally) => o.name || o.text?.slice(0, 60) || (o.failed === o.asked ? 'refused before it ran' : 'too long to be kept')
-const time = (ms: number) => `${ms < 10 ? ms.toFixed(2) : ms < 100 ? ms.toFixed(1) : Math.round(ms)} ms`
 const each = (n: number, o: Tally) => (n / Math.max(1, o.asked)).toLocaleString('en', { maximumFractionDigits: 1 })
 const moment = new Intl.DateTimeFormat(undefined, { month: 'short', day: 'numeric', hour: '2-digit', minute: '2-digit', second: '2-digit' })
 /** A path as the answer's tree writes it; it may have been cut. */

@@ -3,7 +3,7 @@ import { computed, reactive, ref, shallowReactive, shallowRef, watch } from 'vue
 import { closeReader, readerOf, type Remote } from '../answer'
 import type { Head } from '../answer/reader'
 import { ask, explain, followAnswers, hasKey, NoAnswer, savedOperations, type Answer, type Call, type Explanation, type Extra, type Fault, type Given, type Question } from '../client'
-import { definitions, operationOf } from '../editor/selection'
+import { definitions, needsNothing, operationOf } from '../editor/selection'
 import { checked } from './given'
 
 /** One answer that a stream has told. */
@@ -100,10 +100,7 @@ export const useAsk = defineStore('ask', () => {
     add('')
     void savedOperations()
       .then((saved) => {
-        const own = saved.operations.find((o) => {
-          const op = operationOf(definitions(o.text))
-          return op?.kind === 'query' && op.variables.every((v) => !v.type.endsWith('!') || v.fallback !== undefined)
-        })
+        const own = saved.operations.find((o) => needsNothing(o.text))
         const text = own?.text ?? saved.first
         if (sheets.length === 1 && sheets[0] && sheets[0].operation === '') sheets[0].operation = text
         nothing.value = text === ''
