@@ -60,9 +60,11 @@ func startDemo(t *testing.T, state string, port int, more ...string) *runningDem
 	return d
 }
 
+// waitLive waits until the demo has printed its addresses, and serves.
 func (d *runningDemo) waitLive(t *testing.T) {
 	t.Helper()
-	waitUntil(t, "the demo serves: "+d.text(), d.live)
+	d.out.waitFor(t, "Stop with Ctrl-C.")
+	waitUntil(t, "the demo serves", d.live)
 }
 
 // storesGone waits until nothing listens at the demo's ports.

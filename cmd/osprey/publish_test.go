@@ -204,9 +204,7 @@ func TestPublishUnderLoad(t *testing.T) {
 	// told to serve those.
 	three, _, said := served(t, dir)
 	becomes(t, three, "a", 2)
-	if !strings.Contains(said.String(), "serving revision") {
-		t.Errorf("it does not say so: %s", said)
-	}
+	said.waitFor(t, "serving revision")
 	four, _, _ := served(t, dir, "--files")
 	becomes(t, four, "b", 1)
 	if out, errs, code := osprey(t, "publish", other(t, records, "b", 4), "--to", "http://"+three, "--anyway"); code != 0 {
@@ -600,20 +598,16 @@ func TestFollowRevisions(t *testing.T) {
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	says := func(want string) {
-		t.Helper()
-		waitUntil(t, want, func() bool { return strings.Contains(said.String(), want) })
-	}
-	says("serves revision 1")
+	said.waitFor(t, "serves revision 1")
 	demotest.Write(t, dir, map[string]string{"schema/boats.graphql": "type Query { boats: [Bot!]! }"})
-	says("the files are not served: schema/boats.graphql:1:22: the type Bot is not defined")
+	said.waitFor(t, "the files are not served: schema/boats.graphql:1:22: the type Bot is not defined")
 	demotest.Write(t, dir, boats(records, "a", 1))
-	says("serves revision 2")
+	said.waitFor(t, "serves revision 2")
 	if _, errs, code := osprey(t, "publish", other(t, records, "a", 2), "--to", "http://"+at, "--note", "for the board"); code != 0 {
 		t.Error(errs)
 	}
-	says("serves revision 3")
-	says("for the board")
+	said.waitFor(t, "serves revision 3")
+	said.waitFor(t, "for the board")
 	cmd.Process.Signal(syscall.SIGINT)
 	if err := cmd.Wait(); cmd.ProcessState.ExitCode() != 130 {
 		t.Errorf("it ends with %v", err)
@@ -635,7 +629,8 @@ func TestStartPublished(t *testing.T) {
 	demotest.Write(t, dir, map[string]string{"schema/boats.graphql": "type Query { boats: [Bot!]! }", "osprey.yaml": strings.Replace(boats(records, "a", 1)["osprey.yaml"], "watch: true", "watch: false", 1)})
 	second, _, said := served(t, dir)
 	becomes(t, second, "b", 1)
-	if text := said.String(); strings.Contains(text, "Bot") || !strings.Contains(text, "serving revision 2, published by") {
+	said.waitFor(t, "serving revision 2, published by")
+	if text := said.String(); strings.Contains(text, "Bot") {
 		t.Errorf("it says %s", text)
 	}
 	_, errs, code := osprey(t, "start", dir, "--files", "--listen", freeAddress(t))

@@ -39,6 +39,17 @@ func (s *saidText) String() string {
 	return s.buf.String()
 }
 
+// waitFor waits until the process has said it: what it writes comes by a pipe,
+// and may come behind its answers by the network.
+func (s *saidText) waitFor(t *testing.T, want string) {
+	t.Helper()
+	for deadline := time.Now().Add(60 * time.Second); !strings.Contains(s.String(), want); time.Sleep(10 * time.Millisecond) {
+		if time.Now().After(deadline) {
+			t.Fatalf("a minute later it does not say %q:\n%s", want, s)
+		}
+	}
+}
+
 const watched = `type Query {
   answer: Int! @computed(expr: "1")
 }
@@ -172,9 +183,7 @@ func TestWatch(t *testing.T) {
 		t.Errorf("mended, /ready says %s", text)
 	}
 	for _, want := range []string{"the type Quayside is not defined", "schema/a.graphql:4:18", "osprey: what was served before is served still, until this is mended", "osprey: serving the files as of "} {
-		if !strings.Contains(said.String(), want) {
-			t.Errorf("the terminal does not say %q:\n%s", want, said)
-		}
+		said.waitFor(t, want)
 	}
 	// The folder is moved away, and comes back with another text.
 	if err := os.Rename(filepath.Join(dir, "schema"), filepath.Join(dir, "away")); err != nil {
@@ -194,9 +203,7 @@ func TestWatch(t *testing.T) {
 	// osprey.yaml, too, but for what a running service cannot change.
 	demotest.Write(t, dir, map[string]string{"osprey.yaml": "watch: true\nlisten: 127.0.0.1:1\nlimits: { fields: 1 }\n"})
 	waitUntil(t, "the limit", func() bool { return strings.Contains(answerAt(t, address, "{ a: answer b: answer }"), "LIMIT") })
-	waitUntil(t, "what cannot be changed", func() bool {
-		return strings.Contains(said.String(), "listen is changed, and a running service goes on as it was")
-	})
+	said.waitFor(t, "listen is changed, and a running service goes on as it was")
 }
 
 // TestNewColumn serves a field of a column that has come since the service started, when the file with it
@@ -351,9 +358,7 @@ func TestBegins(t *testing.T) {
 	if got := answerAt(t, address, "{ nothing }"); got != `{"data":{"nothing":null}}` {
 		t.Errorf("it answers %s", got)
 	}
-	if !strings.Contains(said.String(), "has no types yet") {
-		t.Errorf("the terminal says %s", said)
-	}
+	said.waitFor(t, "has no types yet")
 	demotest.Write(t, dir, map[string]string{"data/craft.csv": "imo,name,length_m\n9100012,Grey Lantern,188.5\n9100024,Jolly Islander,96\n", "osprey.yaml": "watch: true\nsources: { port: { kind: files, folder: data } }\n"})
 	waitUntil(t, "the source", func() bool {
 		_, text := readyAt(t, address)
