@@ -22,6 +22,7 @@ type Replica struct {
 
 	mu    sync.Mutex
 	notes []string
+	modes []string          // of the reads
 	fail  map[string]bson.D // what is answered to the next command of a name
 
 	changes changes
@@ -43,6 +44,15 @@ func (p *Replica) Notes() []string {
 	notes := p.notes
 	p.notes = nil
 	return notes
+}
+
+// Modes returns which members were asked for by the commands that read records since the last call, as "find secondary".
+func (p *Replica) Modes() []string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	modes := p.modes
+	p.modes = nil
+	return modes
 }
 
 // Fail makes the next command of a name fail with an error that has labels.
@@ -152,6 +162,8 @@ func (p *Replica) strip(m *message) (command string, answer bson.D) {
 		switch e.Key {
 		case "autocommit":
 			inside = true
+		case "$readPreference":
+			p.prefer(command, e.Value)
 		case "lsid", "txnNumber", "startTransaction", "readConcern", "writeConcern", "$clusterTime":
 		default:
 			kept = append(kept, e)
@@ -180,6 +192,21 @@ func (p *Replica) strip(m *message) (command string, answer bson.D) {
 	m.body = append(append(append([]byte{}, m.body[:5]...), raw...), rest...)
 	m.body[0] &^= 1 // without a checksum
 	return command, nil
+}
+
+// prefer notes the mode of a read preference.
+func (p *Replica) prefer(command string, preference any) {
+	if command != "find" && command != "aggregate" {
+		return
+	}
+	of, _ := preference.(bson.D)
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, e := range of {
+		if mode, ok := e.Value.(string); ok && e.Key == "mode" {
+			p.modes = append(p.modes, command+" "+mode)
+		}
+	}
 }
 
 // member makes an answer to a greeting that of a member of a replica set.

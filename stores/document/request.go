@@ -238,7 +238,7 @@ func (r *request) find(ctx context.Context, in []store.Input, answer *store.Answ
 	}
 	answer.Requests++
 	if r.reads[0].Aggregates && !r.filtersHere {
-		n, err := r.source.db.Collection(r.set.Name).CountDocuments(ctx, either(list))
+		n, err := r.source.db.Collection(r.set.Name, options.Collection().SetReadPreference(r.source.asks(ctx))).CountDocuments(ctx, either(list))
 		if err != nil {
 			return fail(ctx, err)
 		}
@@ -275,16 +275,21 @@ func (r *request) find(ctx context.Context, in []store.Input, answer *store.Answ
 // begin runs a command that opens a cursor. The driver tells the server how long anybody
 // waits. A connection that turns out to be dead is replaced: reading twice is safe.
 func (s *Source) begin(ctx context.Context, command bson.D) (*mongo.Cursor, error) {
-	prefers := s.prefers
-	if inTransaction(ctx) {
-		prefers = readpref.Primary()
-	}
-	opts := options.RunCmd().SetReadPreference(prefers)
+	opts := options.RunCmd().SetReadPreference(s.asks(ctx))
 	cursor, err := s.db.RunCommandCursor(ctx, command, opts)
 	if err != nil && !inTransaction(ctx) && mongo.IsNetworkError(err) && !mongo.IsTimeout(err) && ctx.Err() == nil {
 		cursor, err = s.db.RunCommandCursor(ctx, command, opts)
 	}
 	return cursor, err
+}
+
+// asks returns which member of a replica set is asked: the primary in a transaction, and where an answer must know what
+// was told to have changed, of which another member may not have heard.
+func (s *Source) asks(ctx context.Context) *readpref.ReadPref {
+	if inTransaction(ctx) || store.Fresh(ctx) {
+		return readpref.Primary()
+	}
+	return s.prefers
 }
 
 // collect adds the documents of a cursor to the tables of the reads that asked

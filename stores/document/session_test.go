@@ -1,6 +1,7 @@
 package document_test
 
 import (
+	"context"
 	"strings"
 	"testing"
 
@@ -82,5 +83,42 @@ type Shift @stored(in: "db", as: "shifts", key: "_id") { id: ID! @at(path: "_id"
 	notes := strings.Join(replica.Notes(), ", ")
 	if want := "begin update crews, find crews, update crews, find crews, commitTransaction"; o.Data != `{"one":{"name":"X"},"two":{"name":"Older"}}` || len(o.Errors) > 0 || notes != want {
 		t.Errorf("two fields in one transaction give %s %v by %s, want %s", o.Data, o.Errors, notes, want)
+	}
+}
+
+// TestMembers asks another member where the address says so, but where what is asked for is what was told to have changed.
+func TestMembers(t *testing.T) {
+	replica := demotest.NewReplica(t)
+	s, err := document.Open(document.Config{URL: replica.URL + "&readPreference=secondary"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	c, err := s.Catalogue(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, test := range []struct {
+		ctx  context.Context
+		read *store.Read
+		want string
+	}{
+		{t.Context(), &store.Read{Set: "inspections", Parent: -1, Columns: []store.Wanted{{Path: "_id", Kind: store.Text}}}, "find secondary"},
+		{t.Context(), &store.Read{Set: "inspections", Parent: -1, Columns: []store.Wanted{{Kind: store.Int, Aggregate: store.Count}}, Aggregates: true}, "aggregate secondary"},
+		// Of the one member that it knows, the driver asks whatever it is.
+		{store.WithFresh(t.Context()), &store.Read{Set: "inspections", Parent: -1, Columns: []store.Wanted{{Path: "_id", Kind: store.Text}}}, "find primaryPreferred"},
+		{store.WithFresh(t.Context()), &store.Read{Set: "inspections", Parent: -1, Columns: []store.Wanted{{Kind: store.Int, Aggregate: store.Count}}, Aggregates: true}, "aggregate primaryPreferred"},
+	} {
+		request, err := s.Prepare(c, []*store.Read{test.read})
+		if err != nil {
+			t.Fatal(err)
+		}
+		replica.Modes()
+		if _, err := request.Run(test.ctx, nil, []store.Input{{}}); err != nil {
+			t.Fatal(err)
+		}
+		if got := strings.Join(replica.Modes(), ", "); got != test.want {
+			t.Errorf("asked is by %q, want %q", got, test.want)
+		}
 	}
 }

@@ -30,6 +30,7 @@ type table struct {
 // A change is a changed row.
 type change struct {
 	table       *table
+	of          uint32 // the lower half of the number of its transaction
 	what        store.What
 	emptied     bool
 	before, now *pglogrepl.TupleData
@@ -42,7 +43,7 @@ type change struct {
 func (r *reader) note(ctx context.Context, m pglogrepl.Message) error {
 	switch m := m.(type) {
 	case *pglogrepl.BeginMessage:
-		r.commit, r.when, r.count = m.FinalLSN, m.CommitTime, 0
+		r.commit, r.when, r.count, r.of = m.FinalLSN, m.CommitTime, 0, m.Xid
 	case *pglogrepl.CommitMessage:
 		r.commit = 0
 		if end := (position{system: r.system, lsn: m.TransactionEndLSN}); len(r.rows) > 0 {
@@ -87,6 +88,7 @@ func (r *reader) add(id uint32, c change) {
 	if c.table = r.tables[id]; c.table == nil {
 		return // which the database has told of before any change of it
 	}
+	c.of = r.of
 	c.logged = logged{at: position{system: r.system, lsn: r.commit, n: r.count}, when: r.when}
 	c.logged.behind = position{system: r.system, lsn: r.commit, n: r.count + 1}
 	r.count++
@@ -97,7 +99,11 @@ func (r *reader) add(id uint32, c change) {
 func (r *reader) tell(ctx context.Context, tell func(store.Batch) error) error {
 	rows := r.rows
 	r.rows = nil
-	if err := r.convert(ctx, rows); err != nil {
+	known, err := r.convert(ctx, rows)
+	if err == nil {
+		err = r.seen(ctx, rows, known)
+	}
+	if err != nil {
 		return err
 	}
 	var list []logged
@@ -118,8 +124,8 @@ func (r *reader) tell(ctx context.Context, tell func(store.Batch) error) error {
 	return tell(batchOf(list, from, to))
 }
 
-// convert has the database make JSON of changed rows.
-func (r *reader) convert(ctx context.Context, rows []*change) error {
+// convert has the database make JSON of changed rows, and returns what can be seen meanwhile.
+func (r *reader) convert(ctx context.Context, rows []*change) (known snapshot, err error) {
 	of := map[*table][]*change{}
 	for _, c := range rows {
 		if !c.emptied {
@@ -145,53 +151,53 @@ func (r *reader) convert(ctx context.Context, rows []*change) error {
 		for _, c := range list {
 			if c.before != nil {
 				if err := add(c.row(c.before, c.whole), &c.was); err != nil {
-					return err
+					return known, err
 				}
 			}
 			if c.now != nil {
 				if err := add(c.row(c.now, true), &c.is); err != nil {
-					return err
+					return known, err
 				}
 			}
 		}
 		texts.WriteByte(']')
-		if err := r.convertTexts(ctx, t, texts.String(), into); err != nil {
-			if own := new(pgconn.PgError); !errors.As(err, &own) || own.Code[:2] != "42" && own.Code[:2] != "22" {
-				return err
-			}
-			for _, c := range list { // the table is another one now
-				c.emptied = true
-			}
+		now, err := r.convertTexts(ctx, t, texts.String(), into)
+		if err == nil {
+			known = now
+			continue
+		}
+		if own := new(pgconn.PgError); !errors.As(err, &own) || own.Code[:2] != "42" && own.Code[:2] != "22" {
+			return known, err
+		}
+		for _, c := range list { // the table is another one now
+			c.emptied = true
 		}
 	}
-	return nil
+	return known, nil
 }
 
-// convertTexts has the database make JSON of rows of a table, which are an array of objects of texts.
-func (r *reader) convertTexts(ctx context.Context, t *table, texts string, into []*map[string]any) error {
+// convertTexts has the database make JSON of rows of a table, which are an array of objects of texts, and returns what
+// can be seen meanwhile.
+func (r *reader) convertTexts(ctx context.Context, t *table, texts string, into []*map[string]any) (known snapshot, err error) {
 	asking, cancel := context.WithTimeout(ctx, r.log.timeout)
 	defer cancel()
-	rows, err := r.log.db.QueryContext(asking,
+	var now, made string
+	err = r.log.db.QueryRowContext(asking,
 		// Columns that were not sent, since they are computed, or of the key alone is told, are left out again.
-		"SELECT (SELECT coalesce(jsonb_object_agg(key, value), '{}') FROM jsonb_each(to_jsonb(jsonb_populate_record(NULL::"+t.quoted+", e))) WHERE e ? key)::text FROM jsonb_array_elements($1::jsonb) WITH ORDINALITY x(e, n) ORDER BY n", texts)
+		"SELECT pg_current_snapshot()::text, coalesce(json_agg((SELECT coalesce(jsonb_object_agg(key, value), '{}') FROM jsonb_each(to_jsonb(jsonb_populate_record(NULL::"+t.quoted+", e))) WHERE e ? key) ORDER BY n), '[]')::text FROM jsonb_array_elements($1::jsonb) WITH ORDINALITY x(e, n)", texts).Scan(&now, &made)
 	if err != nil {
-		return err
+		return known, err
 	}
-	defer rows.Close()
-	for i := 0; rows.Next(); i++ {
-		var text string
-		if err := rows.Scan(&text); err != nil {
-			return err
-		}
-		row := map[string]any{}
-		d := json.NewDecoder(strings.NewReader(text))
-		d.UseNumber()
-		if err := d.Decode(&row); err != nil {
-			return err
-		}
+	var rows []map[string]any
+	d := json.NewDecoder(strings.NewReader(made))
+	d.UseNumber()
+	if err := d.Decode(&rows); err != nil {
+		return known, err
+	}
+	for i, row := range rows {
 		*into[i] = row
 	}
-	return rows.Err()
+	return snapshotOf(now), nil
 }
 
 // row returns the values of a row as JSON: those that are JSON, and texts. Of one that has the key alone, whole is false. What

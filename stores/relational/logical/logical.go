@@ -201,7 +201,8 @@ type reader struct {
 	rows   []*change // that wait to be told
 	commit pglogrepl.LSN
 	when   time.Time
-	count  int // of the transaction's changes
+	of     uint32 // the lower half of the transaction's number
+	count  int    // of the transaction's changes
 	marks  []mark
 	// history is guarded by mu of the log.
 	history history
@@ -297,7 +298,7 @@ func (r *reader) lasting(ctx context.Context) (from pglogrepl.LSN, err error) {
 }
 
 const (
-	// tellsAlive is how often the database is told that somebody hears.
+	// tellsAlive is how often the database is told that somebody hears, at the latest.
 	tellsAlive = 10 * time.Second
 	// together is how long more is waited for, which is told together.
 	together = time.Millisecond
@@ -306,6 +307,9 @@ const (
 	// catchesUp is how often the database is asked how far it is, until it has come to where it was when the reading began.
 	catchesUp = 20 * time.Millisecond
 )
+
+// every returns how often the database is told that somebody hears.
+func (r *reader) every() time.Duration { return min(tellsAlive, r.log.Keeps/4) }
 
 // isBehind reports whether the log has not been read up to where it was when the reading began.
 func (r *reader) isBehind() bool {
@@ -324,7 +328,7 @@ func (r *reader) stands() position {
 // read reads until ctx or the connection ends.
 func (r *reader) read(ctx context.Context, tell func(store.Batch) error) error {
 	l := r.log
-	every := min(tellsAlive, l.Keeps/4)
+	every := r.every()
 	alive, heard := time.Now(), time.Now()
 	for {
 		wait := every

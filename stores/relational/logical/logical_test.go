@@ -294,3 +294,56 @@ func TestSlots(t *testing.T) {
 		t.Errorf("what is not told any more ends with %v", err)
 	}
 }
+
+// TestSeen tells a commit when it can be seen, and not when it is in the log, which it is before: for long where
+// another server is to have it, too. Who reads a record that is told must find it.
+func TestSeen(t *testing.T) {
+	w := newWorld(t)
+	w.publish("boats", "(id int PRIMARY KEY)")
+	waitFor := func(what string, done func() bool) {
+		t.Helper()
+		for until := time.Now().Add(10 * time.Second); !done(); time.Sleep(5 * time.Millisecond) {
+			if time.Now().After(until) {
+				t.Fatalf("not so: %s", what)
+			}
+		}
+	}
+	count := func(query string) (n int) {
+		t.Helper()
+		if err := w.db.Get(&n, query); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	h := w.hear("")
+	others := func(names string) {
+		t.Helper()
+		w.exec("ALTER SYSTEM SET synchronous_standby_names = '" + names + "'")
+		w.exec("SELECT pg_reload_conf()")
+		waitFor("the setting holds", func() bool {
+			return count("SELECT count(*) FROM pg_settings WHERE name = 'synchronous_standby_names' AND setting = '"+names+"'") == 1
+		})
+	}
+	others("away")
+	ended := make(chan error, 1)
+	go func() {
+		_, err := w.db.Exec("INSERT INTO boats VALUES (1), (2)")
+		ended <- err
+	}()
+	waitFor("the commit waits for the other server", func() bool {
+		return count("SELECT count(*) FROM pg_stat_activity WHERE wait_event = 'SyncRep'") == 1
+	})
+	time.Sleep(300 * time.Millisecond)
+	h.mu.Lock()
+	if len(h.events) > 0 {
+		t.Errorf("%d changes are told that nobody can see", len(h.events))
+	}
+	h.mu.Unlock()
+	others("")
+	if err := <-ended; err != nil {
+		t.Fatal(err)
+	}
+	if got := h.next(t, 2); len(got) != 2 || !strings.Contains(got[0], `{"id":1}`) || !strings.Contains(got[1], `{"id":2}`) {
+		t.Errorf("told is %v", got)
+	}
+}
