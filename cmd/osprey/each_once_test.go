@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
 	"net/url"
 	"os/exec"
@@ -23,6 +24,14 @@ type hearer struct {
 	heard   map[string]int // how often each id was told
 	twice   []string       // told twice by one stream
 	streams int
+	ends    []string // why streams ended, or did not begin
+}
+
+// ended notes why a stream has ended, or has not begun.
+func (h *hearer) ended(why string) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.ends = append(h.ends, time.Now().Format("15:04:05.000 ")+why)
 }
 
 func (h *hearer) listen(ctx context.Context, base string) {
@@ -46,10 +55,13 @@ func (h *hearer) once(ctx context.Context, base string, last *string) {
 	}
 	res, err := http.DefaultClient.Do(req)
 	if err != nil {
+		h.ended(err.Error())
 		return
 	}
 	defer res.Body.Close()
 	if res.StatusCode != http.StatusOK {
+		text, _ := io.ReadAll(res.Body)
+		h.ended(string(text))
 		return
 	}
 	h.mu.Lock()
@@ -68,7 +80,8 @@ func (h *hearer) once(ctx context.Context, base string, last *string) {
 				}
 			}
 			if json.Unmarshal([]byte(value), &told) != nil || told.Data.Moved.ID == "" {
-				continue // why it has ended
+				h.ended(value)
+				continue
 			}
 			h.mu.Lock()
 			key := told.Data.Moved.What + " " + told.Data.Moved.ID
@@ -106,9 +119,11 @@ func eachOnce(t *testing.T, cluster *demotest.Cluster) {
 	demotest.Write(t, dir, map[string]string{"osprey.yaml": fmt.Sprintf("sources:\n  db: { kind: postgres, url: %q, naming: snake, timeout: 1s }\n", u.String())})
 	address := freeAddress(t)
 	var service *exec.Cmd
+	said := &saidText{}
 	begin := func() {
 		t.Helper()
 		service = exec.Command(program, "start", dir, "--listen", address)
+		service.Stderr = said
 		if err := service.Start(); err != nil {
 			t.Fatal(err)
 		}
@@ -118,6 +133,9 @@ func eachOnce(t *testing.T, cluster *demotest.Cluster) {
 	defer func() {
 		service.Process.Kill()
 		service.Wait()
+		if t.Failed() {
+			t.Logf("the service says\n%s", said)
+		}
 	}()
 	ctx, cancel := context.WithCancel(context.Background())
 	var wait sync.WaitGroup
@@ -214,7 +232,7 @@ func eachOnce(t *testing.T, cluster *demotest.Cluster) {
 			time.Sleep(20 * time.Millisecond)
 		}
 		if n := heardOf(h); n < len(committed) {
-			t.Errorf("listener %d has heard of %d of %d boats", i, n, len(committed))
+			t.Errorf("listener %d has heard of %d of %d boats; its streams ended for\n%s", i, n, len(committed), strings.Join(h.ends, "\n"))
 		}
 	}
 	cancel()

@@ -50,16 +50,28 @@ func (s *Source) Watch(ctx context.Context, after string, tell func(store.Batch)
 	if err != nil {
 		return err
 	}
-	defer stream.Close(context.WithoutCancel(ctx))
-	if err := tell(store.Batch{At: tokenOf(stream.ResumeToken())}); err != nil {
+	defer end(ctx, stream)
+	at := tokenOf(stream.ResumeToken())
+	if err := tell(store.Batch{At: at}); err != nil {
 		return err
 	}
-	for stream.Next(ctx) {
-		if err := s.tellAll(ctx, stream, tell); err != nil {
+	for {
+		some, err := next(ctx, stream)
+		switch now := tokenOf(stream.ResumeToken()); {
+		case err != nil:
 			return err
+		case some:
+			if err := s.tellAll(ctx, stream, tell); err != nil {
+				return err
+			}
+			at = tokenOf(stream.ResumeToken())
+		case now != at: // where nothing changes for long, those who hear stand further on, too
+			at = now
+			if err := tell(store.Batch{At: at}); err != nil {
+				return err
+			}
 		}
 	}
-	return lost(ctx, stream.Err())
 }
 
 // Since implements [store.Watcher].
@@ -68,12 +80,13 @@ func (s *Source) Since(ctx context.Context, after string, tell func(store.Batch)
 	if err != nil {
 		return err
 	}
-	defer stream.Close(context.WithoutCancel(ctx))
+	defer end(ctx, stream)
 	for nothing := 0; nothing < 2; { // the first batch, which came with the stream, may be empty and another not
-		if !stream.TryNext(ctx) {
-			if err := stream.Err(); err != nil {
-				return lost(ctx, err)
-			}
+		some, err := next(ctx, stream)
+		if err != nil {
+			return err
+		}
+		if !some {
 			nothing++
 			continue
 		}
@@ -85,16 +98,40 @@ func (s *Source) Since(ctx context.Context, after string, tell func(store.Batch)
 	return tell(store.Batch{At: tokenOf(stream.ResumeToken())})
 }
 
+const (
+	awaits   = time.Second      // how long the server waits for changes before it says that there are none
+	patience = 10 * time.Second // with a server that takes connections and is silent
+)
+
+// next goes on to the next change; false if there is none yet.
+func next(ctx context.Context, stream *mongo.ChangeStream) (bool, error) {
+	waiting, cancel := context.WithTimeout(ctx, awaits+patience)
+	defer cancel()
+	if stream.TryNext(waiting) {
+		return true, nil
+	}
+	return false, lost(ctx, stream.Err())
+}
+
+// end ends a change stream.
+func end(ctx context.Context, stream *mongo.ChangeStream) {
+	ending, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Second)
+	defer cancel()
+	stream.Close(ending)
+}
+
 // stream opens a change stream behind a position, or from now on.
 func (s *Source) stream(ctx context.Context, after string) (*mongo.ChangeStream, error) {
-	opts := options.ChangeStream().SetFullDocumentBeforeChange(options.WhenAvailable).SetMaxAwaitTime(time.Second)
+	opts := options.ChangeStream().SetFullDocumentBeforeChange(options.WhenAvailable).SetMaxAwaitTime(awaits)
 	if after != "" {
 		if strings.Trim(after, "0123456789ABCDEFabcdef") != "" {
 			return nil, store.ErrTooOld
 		}
 		opts.SetResumeAfter(bson.D{{Key: "_data", Value: after}})
 	}
-	stream, err := s.db.Watch(ctx, mongo.Pipeline{}, opts)
+	beginning, cancel := context.WithTimeout(ctx, patience)
+	defer cancel()
+	stream, err := s.db.Watch(beginning, mongo.Pipeline{}, opts)
 	return stream, lost(ctx, err)
 }
 
@@ -156,7 +193,7 @@ func (s *Source) tellAll(ctx context.Context, stream *mongo.ChangeStream, tell f
 			return store.ErrTooOld
 		}
 		b.At = tokenOf(stream.ResumeToken())
-		if len(b.Events) >= 1000 || stream.RemainingBatchLength() == 0 || !stream.TryNext(ctx) {
+		if len(b.Events) >= 1000 || stream.RemainingBatchLength() == 0 || !stream.TryNext(ctx) { // which takes it from the batch
 			return tell(b)
 		}
 	}

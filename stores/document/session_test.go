@@ -2,8 +2,11 @@ package document_test
 
 import (
 	"context"
+	"errors"
+	"net/url"
 	"strings"
 	"testing"
+	"time"
 
 	"go.mongodb.org/mongo-driver/v2/bson"
 	"go.mongodb.org/mongo-driver/v2/mongo"
@@ -119,6 +122,46 @@ func TestMembers(t *testing.T) {
 		}
 		if got := strings.Join(replica.Modes(), ", "); got != test.want {
 			t.Errorf("asked is by %q, want %q", got, test.want)
+		}
+	}
+}
+
+// TestSilentServer listens to a server that takes connections and is silent, from the beginning or in the middle: that
+// is an error, and not for ever.
+func TestSilentServer(t *testing.T) {
+	replica := demotest.NewReplica(t)
+	u, err := url.Parse(replica.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	proxy := demotest.NewProxy(t, u.Host)
+	u.Host = proxy.Address
+	s, err := document.Open(document.Config{URL: u.String()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	ended := make(chan error, 1)
+	begun := make(chan string, 100)
+	listen := func() {
+		ended <- s.Watch(t.Context(), "", func(b store.Batch) error {
+			begun <- b.At
+			return nil
+		})
+	}
+	for _, silent := range []string{"in the middle", "from the beginning"} {
+		go listen()
+		if silent == "in the middle" {
+			<-begun
+		}
+		proxy.Be(demotest.Hanging)
+		select {
+		case err := <-ended:
+			if err == nil || errors.Is(err, store.ErrTooOld) {
+				t.Errorf("silent %s, it ends with %v", silent, err)
+			}
+		case <-time.After(25 * time.Second):
+			t.Fatalf("silent %s, it waits for ever", silent)
 		}
 	}
 }

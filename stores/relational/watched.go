@@ -21,16 +21,15 @@ func (s *Source) Watched(ctx context.Context) (told store.Telling, err error) {
 	defer cancel()
 	told.By = "logical replication"
 	told.Sets, err = s.log.Sets(ctx)
-	if err == nil && len(told.Sets) == 0 {
+	triggers := err == nil && len(told.Sets) == 0
+	if triggers {
 		told.By = "triggers"
 		told.Sets, err = s.noted(ctx)
-		s.triggers.Store(true)
-	} else {
-		s.triggers.Store(false)
 	}
-	if err != nil {
+	if err != nil { // by what it tells is what was known before
 		return store.Telling{}, s.fail(ctx, err)
 	}
+	s.triggers.Store(triggers)
 	return told, nil
 }
 

@@ -10,14 +10,16 @@ import (
 
 const (
 	asksAfter = 30 * time.Second // after which the connection is asked whether it lives
-	patience  = 10 * time.Second
+	patience  = 10 * time.Second // with a database that takes connections and is silent
 )
 
 // Listen calls heard whenever something is told on a channel, and once when it begins to listen,
-// since something may have been missed before; until ctx ends or the connection does. A connection
-// that is dead without a word is found by a question now and then, after which quiet is called, if it is given.
+// since something may have been missed before; until ctx ends or the connection does. A database that
+// is silent is found when it begins, and by a question now and then, after which quiet is called, if it is given.
 func Listen(ctx context.Context, config *pgx.ConnConfig, channel string, heard, quiet func()) error {
-	conn, err := pgx.ConnectConfig(ctx, config)
+	beginning, begun := context.WithTimeout(ctx, patience)
+	defer begun()
+	conn, err := pgx.ConnectConfig(beginning, config)
 	if err != nil {
 		return err
 	}
@@ -26,9 +28,10 @@ func Listen(ctx context.Context, config *pgx.ConnConfig, channel string, heard, 
 		defer cancel()
 		conn.Close(ending)
 	}()
-	if _, err := conn.Exec(ctx, "LISTEN "+pgx.Identifier{channel}.Sanitize()); err != nil {
+	if _, err := conn.Exec(beginning, "LISTEN "+pgx.Identifier{channel}.Sanitize()); err != nil {
 		return err
 	}
+	begun()
 	heard()
 	for {
 		waiting, cancel := context.WithTimeout(ctx, asksAfter)
