@@ -302,7 +302,7 @@ func (r *Revision) stream(ctx context.Context, q *Request, kind language.Operati
 		return nil, a
 	}
 	limits := r.allowed(q.who())
-	for _, fault := range []*Fault{x.beyond(&limits.Limits, &r.Config.Limits), x.costs(limits), admitted(q, x, limits)} {
+	for _, fault := range []*Fault{r.notReady(x), x.beyond(&limits.Limits, &r.Config.Limits), x.costs(limits), admitted(q, x, limits)} {
 		if fault != nil {
 			a.Faults = []Fault{*fault}
 			return nil, a
@@ -343,6 +343,15 @@ func (r *Revision) stream(ctx context.Context, q *Request, kind language.Operati
 		return nil, a
 	}
 	return s, nil
+}
+
+// notReady says that it is not known yet how the source of a subscription tells its changes; nil if it is.
+func (r *Revision) notReady(x *asked) *Fault {
+	if x.plan.Watch == nil || r.Bound.Sources[x.plan.Watch.Source].Catalogue != nil {
+		return nil
+	}
+	source := x.plan.Watch.Source
+	return &Fault{Message: fmt.Sprintf("the source %s %s", source, told(store.NotReady(nil))), Code: string(store.Down), Source: source, Fix: "subscribe again in a moment"}
 }
 
 // admitted lets an operation begin, or says why not.

@@ -433,7 +433,8 @@ func (p *Project) readAgain(ctx context.Context, name string, c *change) {
 		return // the configuration has it no more
 	}
 	if err := source.readCatalogue(ctx); err != nil {
-		return // it is down, too; Follow tries it again
+		c.waits = true
+		return // it is down, too
 	}
 	findings, err := p.Load()
 	if err != nil || p.ofStore.Load() {

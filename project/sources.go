@@ -235,9 +235,8 @@ func (s *Source) readCatalogue(ctx context.Context) error {
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	s.tells = tells
-	if s.err = err; err == nil {
-		s.catalogue = c
+	if s.err = err; err == nil { // else what was known is known still
+		s.catalogue, s.tells = c, tells
 		s.reads.tell()
 	}
 	return err

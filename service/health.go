@@ -6,6 +6,7 @@ import (
 	"errors"
 	"net/http"
 	"path/filepath"
+	"sync"
 	"time"
 
 	"osprey/core/store"
@@ -46,6 +47,34 @@ func (s *Service) files(r *http.Request) *filesState {
 	return state
 }
 
+// unready is when it was written last into the log that a source is not ready: a service is asked for that every
+// few seconds, by anybody.
+type unready struct {
+	mu   sync.Mutex
+	told map[string]time.Time
+}
+
+// tellsAgain is how often it is written into the log that a source is not ready.
+const tellsAgain = time.Minute
+
+// tell notes whether a source is ready, and returns whether to write into the log that it is not.
+func (u *unready) tell(source string, ready bool) bool {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	if ready {
+		delete(u.told, source)
+		return false
+	}
+	if time.Since(u.told[source]) < tellsAgain {
+		return false
+	}
+	if u.told == nil {
+		u.told = map[string]time.Time{}
+	}
+	u.told[source] = time.Now()
+	return true
+}
+
 // ready tells whether every source's store answers: 200 if so, otherwise 503
 // with the sources that do not. Addresses stay in the log.
 func (s *Service) ready(w http.ResponseWriter, r *http.Request) {
@@ -65,6 +94,7 @@ func (s *Service) ready(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	for name, err := range s.Project.Health(ctx) {
+		tell := s.unready.tell(name, err == nil)
 		if err == nil {
 			answer.Sources[name] = state{Ready: true}
 			continue
@@ -76,7 +106,9 @@ func (s *Service) ready(w http.ResponseWriter, r *http.Request) {
 			msg = known.Msg
 		}
 		answer.Sources[name] = state{Problem: msg}
-		s.Log.WarnContext(r.Context(), "a store is not ready", "source", name, "error", err)
+		if tell {
+			s.Log.WarnContext(r.Context(), "a store is not ready", "source", name, "error", err)
+		}
 	}
 	status := http.StatusOK
 	if !answer.Ready {

@@ -55,6 +55,7 @@ type Service struct {
 	routes    chi.Routes
 	router    http.Handler
 	stopping  atomic.Bool
+	unready   unready
 	underWay  atomic.Int64 // requests
 	streams   atomic.Int64 // open streams of events
 	open      open

@@ -2,7 +2,10 @@ package main_test
 
 import (
 	"fmt"
+	"net/url"
+	"os/exec"
 	"strings"
+	"syscall"
 	"testing"
 
 	"osprey/demo/demotest"
@@ -78,4 +81,73 @@ func TestWatchWays(t *testing.T) {
 	waitUntil(t, "the operator is told", func() bool {
 		return strings.Contains(said.String(), "a source does not begin to tell its changes") && strings.Contains(said.String(), "SQLSTATE 42501")
 	})
+}
+
+// TestWatchedLater starts a service while its store is away: who wants to be told of changes is told that, and neither that
+// what has happened since is lost, nor of what this service writes alone. When the store is there, all is told.
+func TestWatchedLater(t *testing.T) { eachWay(t, watchedLaterBy) }
+
+func watchedLaterBy(t *testing.T, _, address string) {
+	dir, db := harbourAt(t, address, "")
+	u, err := url.Parse(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	proxy := demotest.NewProxy(t, u.Host)
+	u.Host = proxy.Address
+	demotest.Write(t, dir, map[string]string{"osprey.yaml": fmt.Sprintf("sources:\n  db: { kind: postgres, url: %q, naming: snake, timeout: 1s }\n", u.String())})
+	const query = "subscription { moved { what id } }"
+	insert := func(id int) {
+		t.Helper()
+		if _, err := db.Exec("INSERT INTO boats (id, name) VALUES ($1, 'Auk')", id); err != nil {
+			t.Fatal(err)
+		}
+	}
+	at, process, _ := served(t, dir)
+	first := subscribed(t, "http://"+at, query)
+	insert(1)
+	if got := first.next(); got != `{"data":{"moved":{"what":"ADDED","id":"1"}}}` {
+		t.Fatal(got)
+	}
+	last := <-first.ids
+	first.cancel()
+	process.Signal(syscall.SIGTERM)
+	insert(2)
+
+	proxy.Be(demotest.Hanging)
+	second := freeAddress(t)
+	cmd := exec.Command(program, "start", dir, "--listen", second)
+	said := &saidText{}
+	cmd.Stderr = said
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	defer func() {
+		cmd.Process.Kill()
+		cmd.Wait()
+		if t.Failed() {
+			t.Log(said)
+		}
+	}()
+	said.waitFor(t, "osprey: serving")
+	for _, headers := range [][]string{nil, {"Last-Event-ID", last}} {
+		if got := refusedStream(t, "http://"+second, query, headers...); !strings.Contains(got, `"code":"STORE_DOWN"`) {
+			t.Errorf("while the store is away it is answered with %s", got)
+		}
+	}
+	if got := refusedStream(t, "http://"+second, "subscription { added { name } }"); !strings.Contains(got, "the source db is not ready since the service started") {
+		t.Errorf("while the store is away it is answered with %s", got)
+	}
+	if out, errs, code := osprey(t, "explain", "--url", "http://"+second, "subscription { moved { what id changed before { name } now { name } } }"); code != 0 || !strings.Contains(out, "if the source is there") {
+		t.Errorf("explain exits with %d: %s%s", code, out, errs)
+	}
+	proxy.Be(demotest.NoFault)
+	waitReady(t, second) // which asks every 50 ms
+	if n := strings.Count(said.String(), "a store is not ready"); n != 1 {
+		t.Errorf("that the store is not ready is told %d times", n)
+	}
+	third := subscribed(t, "http://"+second, query, "Last-Event-ID", last)
+	if got := third.next(); got != `{"data":{"moved":{"what":"ADDED","id":"2"}}}` {
+		t.Errorf("told is %s", got)
+	}
 }

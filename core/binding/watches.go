@@ -128,7 +128,7 @@ func (b *binder) watch(f *schema.Field, d *language.Directive) *Field {
 		}
 		return bound
 	}
-	if !r.unknown() && !b.payload(bound) {
+	if !b.payload(bound) {
 		return nil
 	}
 	return bound
@@ -305,7 +305,7 @@ func (b *binder) payload(bound *Field) bool {
 			if w.Fields[f.Name] = b.beforeIt(f, object, p); w.Fields[f.Name] == nil {
 				return false
 			}
-		case schema.IsLeaf(named) && !isList && slices.Contains(bound.Target.Key, b.pathOf(p, f)):
+		case schema.IsLeaf(named) && !isList && (bound.Target.unknown() || slices.Contains(bound.Target.Key, b.pathOf(p, f))):
 			key := b.field(p, f)
 			if key == nil {
 				return false

@@ -119,7 +119,7 @@ func (b *binder) write(f *schema.Field, d *language.Directive, action store.Acti
 	r := of.records
 	switch {
 	case r.unknown():
-		return &Field{Def: f, How: Written, Target: r, Write: &Write{Action: action, Records: r}}
+		return &Field{Def: f, How: Written, Target: r, Write: &Write{Action: action, Records: r, Answer: answer}}
 	case r.Info != nil && r.Info.ReadOnly != "":
 		b.fail(ruleWrite, d.Pos, f.Coordinate(), "", msgWriteReadOnly, f.Coordinate(), r.Set, r.Info.ReadOnly)
 		return nil

@@ -33,6 +33,11 @@ func (b *builder) answerField(of *Field, g group, def *binding.Field, written *r
 	bound := a.Fields[name]
 	b.path = append(b.path, g.name)
 	defer func() { b.path = b.path[:len(b.path)-1] }()
+	if bound == nil { // of a source that is not there, which the write finds out first
+		f := b.newField(g, a.Type.Field(name))
+		f.What, f.Text = Constant, []byte("null")
+		return f
+	}
 	f := b.newField(g, bound.Def)
 	if b.fieldRules(f, nil, g, bound, nil) {
 		return f
