@@ -23,6 +23,7 @@ type Request struct {
 	SHA256 string `json:"-"`
 
 	Caller *store.Caller `json:"-"` // who asks; nil for nobody in particular
+	Client string        `json:"-"` // the program that asks, as streams are counted by; "" for none
 	// Admit lets the operation run, or not; nil lets it.
 	Admit Admission `json:"-"`
 	// Spend takes what an operation costs from what its caller may cost a second; false if that is used up. It is

@@ -241,7 +241,10 @@ func (g *group) answers(events []store.Event) (messages []Message, end *Fault) {
 	defer func() { <-h.slots }()
 	ctx, options, cancel := g.options()
 	defer cancel()
+	began := time.Now()
 	result := execute.RunEvents(ctx, x.plan, x.vars, events, options)
+	took := time.Since(began)
+	g.spent(result.Requests)
 	g.revision.tellOperator(ctx, g.request, x.plan, result.Requests, result.Rules)
 	if result.Failed != nil {
 		fault := g.revision.faults([]*execute.Error{result.Failed}, nil)[0]
@@ -249,8 +252,9 @@ func (g *group) answers(events []store.Event) (messages []Message, end *Fault) {
 		return nil, &fault
 	}
 	for _, told := range result.Told {
-		a := Answer{Data: told.Data, Faults: g.revision.faults(told.Errors, x.source), asked: x, by: g.revision}
-		messages = append(messages, Message{Data: a.AppendJSON(nil, false), Requests: result.Requests, Cost: x.cost(g.revision.allowed(nil))})
+		a := &Answer{Data: told.Data, Faults: g.revision.faults(told.Errors, x.source), asked: x, by: g.revision}
+		messages = append(messages, Message{Data: a.AppendJSON(nil, false), Requests: result.Requests, Cost: x.cost(g.revision.allowed(nil)), Took: took, answer: a})
+		a.Data = nil // which the message has
 	}
 	return messages, nil
 }
@@ -269,9 +273,23 @@ func (g *group) again() Message {
 	defer func() { <-h.slots }()
 	ctx, _, cancel := g.options()
 	defer cancel()
+	began := time.Now()
 	a := g.revision.Ask(ctx, g.request)
 	defer a.Free()
-	return Message{Data: a.AppendJSON(nil, false), Requests: slices.Clone(a.Requests), Cost: g.asked.cost(g.revision.allowed(nil))}
+	took := time.Since(began)
+	g.spent(a.Requests)
+	told := &Answer{Faults: a.Faults, asked: g.asked, by: g.revision}
+	return Message{Data: a.AppendJSON(nil, false), Requests: slices.Clone(a.Requests), Cost: g.asked.cost(g.revision.allowed(nil)), Took: took, answer: told}
+}
+
+// spent tells what stores were asked.
+func (g *group) spent(requests []execute.StoreRequest) {
+	g.hub.mu.Lock()
+	tell := g.hub.spends
+	g.hub.mu.Unlock()
+	if tell != nil && len(requests) > 0 {
+		tell(&Answer{Requests: requests, asked: g.asked, by: g.revision}, g.request.Client)
+	}
 }
 
 // Subscribe begins to tell what a subscription asks for, or answers why it does not. Last is where another stream of the
@@ -317,7 +335,7 @@ func (r *Revision) stream(ctx context.Context, q *Request, kind language.Operati
 	live := kind == language.Query
 	own := *q
 	own.Admit = nil // it is admitted once
-	s := newStream(h, live)
+	s := newStream(h, &Answer{asked: x, by: r}, live)
 	if live && limits.rate > 0 && q.Spend != nil {
 		s.charge = func() bool { return q.Spend(int64(limits.rate), x.cost(limits)) }
 	}

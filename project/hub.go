@@ -31,6 +31,7 @@ type hub struct {
 	feeds   map[string]*feed // by the names of their sources
 	follows bool             // it looks for new revisions
 	relay   func(source string, events []store.Event)
+	spends  func(a *Answer, client string)
 }
 
 func newHub(p *Project) *hub {
@@ -305,6 +306,14 @@ func (p *Project) Relay(tell func(source string, events []store.Event)) {
 	p.hub.mu.Lock()
 	defer p.hub.mu.Unlock()
 	p.hub.relay = tell
+}
+
+// Spends has it told what stores were asked for what streams tell, with the program that has asked first: once, however
+// many streams it is told to.
+func (p *Project) Spends(tell func(a *Answer, client string)) {
+	p.hub.mu.Lock()
+	defer p.hub.mu.Unlock()
+	p.hub.spends = tell
 }
 
 // WroteElsewhere tells what another instance has written.

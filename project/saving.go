@@ -12,12 +12,13 @@ import (
 	"strings"
 )
 
-// This file saves operations in the project's folder.
+// This file saves operations in the project's folder, and removes them there.
 
-// Errors of [Project.SaveOperation].
+// Errors of [Project.SaveOperation] and [Project.RemoveOperation].
 var (
 	ErrOperationName    = errors.New("is no name of an operation's file: letters, digits and _ are")
 	ErrOperationChanged = errors.New("is there already, or was changed in the meantime")
+	ErrNoOperation      = errors.New("is none of the project")
 	ErrNotWritable      = errors.New("the folder of the project cannot be written")
 )
 
@@ -64,8 +65,36 @@ func (p *Project) SaveOperation(ctx context.Context, name, text, before string) 
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrNotWritable, err)
 	}
-	_, err = p.Reload(ctx) // what is wrong with other files is told of them
-	if ctx.Err() != nil {
+	return p.reloadFor(ctx)
+}
+
+// RemoveOperation removes the file of an operation whose text has a SHA-256, and serves it no more.
+func (p *Project) RemoveOperation(ctx context.Context, name, sha256 string) error {
+	p.saving.Lock()
+	defer p.saving.Unlock()
+	revision, release := p.Hold()
+	defer release()
+	at := slices.IndexFunc(revision.Operations, func(op SavedOperation) bool { return op.Name == name })
+	if at < 0 {
+		return fmt.Errorf("%.100q %w", name, ErrNoOperation)
+	}
+	file := revision.Operations[at].File
+	now, err := os.ReadFile(file)
+	if err == nil && !strings.EqualFold(sha256, HashOf(string(now))) {
+		return fmt.Errorf("the operation %s %w", name, ErrOperationChanged)
+	}
+	if err == nil {
+		err = os.Remove(file)
+	}
+	if err != nil && !errors.Is(err, fs.ErrNotExist) { // which somebody has removed already
+		return fmt.Errorf("%w: %w", ErrNotWritable, err)
+	}
+	return p.reloadFor(ctx)
+}
+
+// reloadFor serves a folder in which a file was written, or removed: what is wrong with others is told of them.
+func (p *Project) reloadFor(ctx context.Context) error {
+	if _, err := p.Reload(ctx); ctx.Err() != nil {
 		return err
 	}
 	return nil

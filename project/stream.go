@@ -23,7 +23,13 @@ type Message struct {
 	Requests []execute.StoreRequest
 	// Cost is what that was estimated to cost.
 	Cost int64
+	// Took is how long the answering of all that took.
+	Took   time.Duration
+	answer *Answer
 }
+
+// Answer returns what is told as it is counted: without the store requests, which [Project.Spends] tells.
+func (m Message) Answer() *Answer { return m.answer }
 
 // JSON returns the response; with calls, it tells the store requests under extensions.
 func (m Message) JSON(calls bool) []byte {
@@ -43,6 +49,7 @@ type Stream struct {
 	hub   *hub
 	group *group // guarded by hub.mu
 
+	answer *Answer
 	newest bool // only the newest message is kept
 	most   int  // messages that wait at most
 
@@ -58,8 +65,17 @@ type Stream struct {
 // mostWaiting is how many messages wait for a slow reader.
 const mostWaiting = 512
 
-func newStream(h *hub, newest bool) *Stream {
-	return &Stream{hub: h, newest: newest, most: mostWaiting, wake: make(chan struct{}, 1)}
+func newStream(h *hub, a *Answer, newest bool) *Stream {
+	return &Stream{hub: h, answer: a, newest: newest, most: mostWaiting, wake: make(chan struct{}, 1)}
+}
+
+// Answer returns what is known of the stream, as it is counted: with why it has ended, if that is given.
+func (s *Stream) Answer(why *Fault) *Answer {
+	a := *s.answer
+	if why != nil {
+		a.Faults = []Fault{*why}
+	}
+	return &a
 }
 
 // Next returns the next message, as soon as there is one. At the end of the stream, and of what it has told before, it

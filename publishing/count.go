@@ -14,9 +14,25 @@ import (
 
 // This file writes what is asked, in batches, in the background.
 
-// Count counts a request that a client has made, by its id, and the time that its answer took.
+// Count counts a request that a client has made, by its id, and the time that its answer took: below 0 if nobody waited.
 func (k *Keeper) Count(a *project.Answer, client, request string, took time.Duration) {
-	asked := traffic.Asked{Operation: a.Operation(), Client: client, Took: took, Codes: a.Codes()}
+	asked := askedOf(a, client)
+	asked.Took = took
+	if k.samples {
+		asked.Samples = samplesOf(a, request, took)
+	}
+	k.tally.Add(k.slot(), &asked)
+}
+
+// spent counts what stores were asked for streams.
+func (k *Keeper) spent(a *project.Answer, client string) {
+	asked := askedOf(a, client)
+	asked.Apart = true
+	k.tally.Add(k.slot(), &asked)
+}
+
+func askedOf(a *project.Answer, client string) traffic.Asked {
+	asked := traffic.Asked{Operation: a.Operation(), Client: client, Codes: a.Codes()}
 	asked.Made = make([]traffic.AskedOf, 0, len(a.Requests))
 	for i := range a.Requests {
 		r := &a.Requests[i]
@@ -28,10 +44,7 @@ func (k *Keeper) Count(a *project.Answer, client, request string, took time.Dura
 		}
 		asked.Made = append(asked.Made, traffic.AskedOf{Request: traffic.Request{ID: r.ID, Wave: r.Wave, Source: r.Source, Asks: r.Asks}, Made: made})
 	}
-	if k.samples {
-		asked.Samples = samplesOf(a, request, took)
-	}
-	k.tally.Add(k.slot(), &asked)
+	return asked
 }
 
 // samplesOf returns the first error of each code.
@@ -41,7 +54,7 @@ func samplesOf(a *project.Answer, request string, took time.Duration) (list []tr
 		if slices.ContainsFunc(list, func(s traffic.Sample) bool { return s.Code == f.Code }) {
 			continue
 		}
-		s := traffic.Sample{At: time.Now(), Code: f.Code, Message: f.Message, Source: f.Source, Request: request, Took: took}
+		s := traffic.Sample{At: time.Now(), Code: f.Code, Message: f.Message, Source: f.Source, Request: request, Took: max(took, 0)}
 		if len(f.Path) > 0 {
 			path, _ := json.Marshal(f.Path)
 			s.Path = string(path)

@@ -101,6 +101,7 @@ func Open(ctx context.Context, dir string, own bool, log *slog.Logger, with *pro
 		tally: traffic.NewTally(), began: time.Now(), unsent: make(chan struct{}, 1), passing: own,
 		samples: config.Records.Samples == nil || *config.Records.Samples}
 	k.unsent <- struct{}{}
+	p.Spends(k.spent)
 	return p, k, findings, nil
 }
 

@@ -305,7 +305,7 @@ func (w *wire) run(q *project.Request, live bool) {
 			return
 		}
 		defer done()
-		s.tellAll(r, stream, w)
+		s.tellAll(r, q, stream, w)
 		return
 	}
 	after := 0

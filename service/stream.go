@@ -84,8 +84,10 @@ func (s *Service) begin(r *http.Request, revision *project.Revision, q *project.
 		return nil, &project.Answer{Refused: true, Faults: []project.Fault{tooManyStreams(most)}}, nil
 	}
 	after := 0
+	q.Client = clientOf(r)
 	q.Admit = s.admission.of(r.Context(), caller, &after)
 	q.Spend = func(limit, cost int64) bool { return s.admission.spend(caller, limit, cost) == 0 }
+	began := time.Now()
 	if live {
 		stream, no = revision.Follow(r.Context(), q)
 	} else {
@@ -93,7 +95,11 @@ func (s *Service) begin(r *http.Request, revision *project.Revision, q *project.
 	}
 	if no != nil {
 		s.open.done(caller)
+		s.count(no, q, time.Since(began))
 		return nil, no, nil
+	}
+	if !live { // whose beginning is its first answer
+		s.count(stream.Answer(nil), q, time.Since(began))
 	}
 	return stream, nil, func() {
 		stream.Close()
@@ -126,7 +132,7 @@ func (s *Service) stream(w http.ResponseWriter, r *http.Request, q *project.Requ
 	e := &eventWriter{service: s, patches: strings.EqualFold(r.Header.Get(liveHeader), "patch"), w: w, out: http.NewResponseController(w), calls: strings.EqualFold(r.Header.Get(callsHeader), "on")}
 	e.line("retry: ", strconv.Itoa(comeBack))
 	e.end()
-	s.tellAll(r, stream, e)
+	s.tellAll(r, q, stream, e)
 }
 
 // A teller writes what a stream tells.
@@ -138,10 +144,22 @@ type teller interface {
 	over(why *project.Fault)
 }
 
+// countsAgain is how often a stream that is open is counted, whether it tells anything or not.
+var countsAgain = time.Hour
+
+// count counts something of a stream.
+func (s *Service) count(a *project.Answer, q *project.Request, took time.Duration) {
+	if s.Keeper != nil {
+		s.Keeper.Count(a, q.Client, q.RequestID(), took)
+	}
+}
+
 // tellAll writes what a stream tells until it ends.
-func (s *Service) tellAll(r *http.Request, stream *project.Stream, to teller) {
+func (s *Service) tellAll(r *http.Request, q *project.Request, stream *project.Stream, to teller) {
 	beat := time.NewTicker(heartbeat)
 	defer beat.Stop()
+	open := time.NewTicker(countsAgain)
+	defer open.Stop()
 	var known <-chan time.Time
 	if s.access != nil && whoOf(r) != nil {
 		again := time.NewTicker(stillKnown)
@@ -155,9 +173,13 @@ func (s *Service) tellAll(r *http.Request, stream *project.Stream, to teller) {
 				break
 			}
 			if end != nil {
+				if end.Code != project.CodeReplaced {
+					s.count(stream.Answer(end), q, -1)
+				}
 				to.over(end)
 				return
 			}
+			s.count(m.Answer(), q, m.Took)
 			if to.next(m) != nil {
 				return
 			}
@@ -174,6 +196,8 @@ func (s *Service) tellAll(r *http.Request, stream *project.Stream, to teller) {
 				to.over(&project.Fault{Message: why, Code: project.CodeUnknown})
 				return
 			}
+		case <-open.C:
+			s.count(stream.Answer(nil), q, -1)
 		case <-beat.C:
 			if to.here(stream.At()) != nil {
 				return

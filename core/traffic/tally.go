@@ -6,16 +6,19 @@ import (
 	"time"
 )
 
-// An Asked is one request for an operation that was answered, or refused.
+// An Asked is one request for an operation that was answered, or refused. A stream is one when it begins, with each answer
+// that it tells, and now and then while it is open.
 type Asked struct {
-	Operation *Operation // nil if it was refused before it was known what it asks
-	Client    string     // the name of the program that asked; "" of none
-	Took      time.Duration
-	Codes     []string // of its errors, each once; none if it had none
-	Requests  int64    // store requests
-	Records   int64    // that stores sent for it
-	Made      []AskedOf
-	Samples   []Sample // an error of each code
+	Operation *Operation    // nil if it was refused before it was known what it asks
+	Client    string        // the name of the program that asked; "" of none
+	Took      time.Duration // below 0 if nobody waited
+	// Apart says that it is what stores were asked for several answers, which are counted by themselves.
+	Apart    bool
+	Codes    []string // of its errors, each once; none if it had none
+	Requests int64    // store requests
+	Records  int64    // that stores sent for it
+	Made     []AskedOf
+	Samples  []Sample // an error of each code
 }
 
 // A Key says of what an [Entry] is.
@@ -119,8 +122,12 @@ func (t *Tally) Add(slot int64, a *Asked) {
 		t.dropped.Add(1)
 		return
 	}
-	e.Asked++
-	e.Times.Add(a.Took)
+	if !a.Apart {
+		e.Asked++
+	}
+	if !a.Apart && a.Took >= 0 {
+		e.Times.Add(a.Took)
+	}
 	e.Requests += a.Requests
 	e.Records += a.Records
 	if !shared {
