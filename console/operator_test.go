@@ -68,6 +68,11 @@ func choose(selector, value string) chromedp.Action[chromedp.Void] {
 	return until(fmt.Sprintf(`(() => { const e = document.querySelector(%q); if (!e) return false; e.value = %q; e.dispatchEvent(new Event('change')); return true })()`, selector, value))
 }
 
+// fill writes a text into a field.
+func fill(selector, text string) chromedp.Action[chromedp.Void] {
+	return until(fmt.Sprintf(`(() => { const e = document.querySelector(%q); if (!e) return false; e.focus(); e.value = %q; e.dispatchEvent(new Event('input')); return true })()`, selector, text))
+}
+
 // untilCounted loads the page of what is asked anew until it has some texts.
 func untilCounted(t *testing.T, ctx context.Context, texts ...string) {
 	t.Helper()
@@ -261,14 +266,18 @@ func TestForbidden(t *testing.T) {
 
 // TestTrial runs one operation as you are answered and as holders of a role are, and shows where the answers differ.
 func TestTrial(t *testing.T) {
-	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "sources: {}\n", "operations/Mine.graphql": "query Mine { answer mine }", "operations/Pay.graphql": "mutation Pay { pay }",
-		"schema/a.graphql": `type Query { answer: Int @computed(expr: "1") wages: Int @computed(expr: "2") @for(roles: ["clerk"]) mine: String @computed(expr: "caller.roles.size() > 0 ? caller.roles[0] : 'nobody'") } type Mutation { pay: Int @computed(expr: "3") }`})
+	dir := demotest.Folder(t, map[string]string{"osprey.yaml": "sources: {}\n", "operations/Mine.graphql": "query Mine { answer mine }", "operations/Pay.graphql": "mutation Pay { pay }", "operations/Twice.graphql": "query Twice($n: Int!) { twice(n: $n) mine }",
+		"schema/a.graphql": `type Query { answer: Int @computed(expr: "1") wages: Int @computed(expr: "2") @for(roles: ["clerk"]) twice(n: Int!): Int @computed(expr: "args.n * 2") mine: String @computed(expr: "caller.roles.size() > 0 ? caller.roles[0] : 'nobody'") } type Mutation { pay: Int @computed(expr: "3") }`})
 	url, _ := serveIn(t, dir)
 	ctx := browser(t, url+"/console/access")
 	do(t, ctx, chromedp.Click(`//tr[@data-test='role' and contains(., 'clerk')]//button[@data-test='try-role']`), contains("[data-test=trial] .gone", `"mine": "nobody"`), contains("[data-test=trial] .come", `"mine": "clerk"`))
-	if got := eval[string](t, ctx, `[...document.querySelectorAll('[data-test=trial-operation] option')].map((o) => o.textContent).join(' ')`); got != "Mine first" {
+	if got := eval[string](t, ctx, `[...document.querySelectorAll('[data-test=trial-operation] option')].map((o) => o.textContent).join(' ')`); got != "Mine Twice first" {
 		t.Errorf("%s can be tried", got)
 	}
+	// One that needs values waits for them.
+	do(t, ctx, choose("[data-test=trial-operation]", "Twice"), contains("[data-test=trial]", "It needs values."), until(`document.querySelector('[data-test=trial-variables]').value === '{"n":0}'`))
+	do(t, ctx, fill("[data-test=trial-variables]", `{"n":`), chromedp.Click("[data-test=trial-ask]"), contains("[data-test=trial] [role=alert]", "are no JSON"))
+	do(t, ctx, fill("[data-test=trial-variables]", `{"n":21}`), chromedp.KeyEvent(kb.Enter), contains("[data-test=trial]", `"twice": 42`), contains("[data-test=trial] .come", `"mine": "clerk"`))
 	do(t, ctx, choose("[data-test=trial-operation]", "first"), contains("[data-test=trial]", "Both are answered the same"))
 	do(t, ctx, chromedp.Click(`//tr[@data-test='role' and contains(., 'somebody')]//button[@data-test='try-role']`), until(`document.querySelectorAll('[data-test=trial]').length === 1`), contains("[data-test=trial]", "Both are answered the same"))
 }

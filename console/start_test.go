@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -52,4 +53,11 @@ func TestStart(t *testing.T) {
 		t.Errorf("the file has %q: %v", text, err)
 	}
 	do(t, ctx, chromedp.Click("[data-test=start]"), next("access"), contains("[data-test=step-operations]", "There is 1."), contains("[data-test=step-check]", "finds nothing"))
+	// What is in the project is removed after a second look, and not if somebody has changed it since the list was read.
+	do(t, ctx, chromedp.Click("[data-test=ask-first]"), chromedp.WaitVisible("[data-test=saved]"), chromedp.Click("[data-test=saved]"), contains("[data-test=of-project]", "First"), chromedp.Sleep(300*time.Millisecond), chromedp.Click("[data-test=drop-file]"), contains("[data-test=of-project]", "Its file goes"))
+	save(map[string]string{"operations/First.graphql": "query First { fleet { name } }\n"})
+	do(t, ctx, chromedp.Click("[data-test=drop-sure]"), contains(".v-list [role=alert]", "was changed in the meantime"), chromedp.KeyEvent(kb.Escape), chromedp.Sleep(1500*time.Millisecond), chromedp.Click("[data-test=saved]"), contains("[data-test=of-project]", "First"), chromedp.Sleep(300*time.Millisecond), chromedp.Click("[data-test=drop-file]"), chromedp.WaitVisible("[data-test=drop-sure]"), chromedp.Sleep(200*time.Millisecond), chromedp.Click("[data-test=drop-sure]"), chromedp.WaitNotPresent("[data-test=of-project]"))
+	if text, err := os.ReadFile(filepath.Join(dir, "operations/First.graphql")); err == nil {
+		t.Errorf("the file has still %q", text)
+	}
 }

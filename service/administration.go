@@ -19,6 +19,7 @@ func (s *Service) administration(r chi.Router) {
 		r.Use(s.audited, s.administers)
 		r.Post("/api/v1/refresh", s.refresh)
 		r.Put("/api/v1/operations/{name}", s.saveInProject)
+		r.Delete("/api/v1/operations/{name}", s.removeInProject)
 		r.Get("/api/v1/sources", s.sources)
 		r.Get("/api/v1/sources/{source}/rows", s.rows)
 		r.Get("/api/v1/findings", s.found)

@@ -286,12 +286,18 @@ func TestAdministration(t *testing.T) {
 	own.wants(200, `"text":"query Other`, get, "/api/v1/operations", nil, false)
 	own.wants(409, "is there already, or was changed", put, "/api/v1/operations/Other", object{"text": "query Other { answer }"}, false)
 	own.wants(200, `"text":"query Other { answer }"`, put, "/api/v1/operations/Other", object{"text": "query Other { answer }", "sha256": project.HashOf("query Other { other }\n")}, false)
+	own.wants(409, "was changed", http.MethodDelete, "/api/v1/operations/Other?sha256="+project.HashOf("query Other { other }\n"), nil, false)
+	own.wants(404, "none of the project", http.MethodDelete, "/api/v1/operations/None?sha256=0", nil, false)
 	own.wants(422, "is saved in", put, "/api/v1/operations/Third", object{"text": "query Other { answer }"}, false)
 	own.wants(422, `no field \"nothing\"`, put, "/api/v1/operations/Third", object{"text": "{ nothing }"}, false)
 	for _, name := range []string{"..%2Fosprey", "a.b", "%00", "Ann's"} {
 		own.wants(400, "is no name", put, "/api/v1/operations/"+name, object{"text": "{ answer }"}, false)
 	}
 	own.wants(400, "not an operation", put, "/api/v1/operations/Third", object{"text": " "}, false)
+	own.wants(204, "", http.MethodDelete, "/api/v1/operations/Other?sha256="+project.HashOf("query Other { answer }"), nil, false)
+	if text := own.wants(200, "", get, "/api/v1/operations", nil, false); strings.Contains(text, "Other") {
+		t.Errorf("there are still %s", text)
+	}
 	// What is saved.
 	k.wants(200, `"saved":[]`, get, "/api/v1/saved", nil, false)
 	k.wants(200, `"name":"Ann's board/2"`, put, "/api/v1/saved/Ann's%20board%2F2", object{"text": "{ answer }", "by": "ann"}, false)

@@ -94,29 +94,49 @@ func (s *Service) saveInProject(w http.ResponseWriter, r *http.Request) {
 		}
 		return nil
 	})
-	name := inPath(r, "name")
-	var findings project.Findings
-	switch {
-	case bad != nil:
+	if bad != nil {
 		problem(w, bad.status, bad.msg, bad.fix)
 		return
-	case !s.writable(r):
-		problem(w, http.StatusNotFound, "operations are not saved in this project, since the service does not follow its files", "start it with --watch, or save it in the records")
-		return
 	}
-	switch err := s.Project.SaveOperation(r.Context(), name, in.Text, in.SHA256); {
+	name := inPath(r, "name")
+	if s.inProject(w, r, name, func() error { return s.Project.SaveOperation(r.Context(), name, in.Text, in.SHA256) }) {
+		answer(w, map[string]any{"name": name, "text": in.Text, "sha256": project.HashOf(in.Text)})
+	}
+}
+
+// removeInProject removes the file of an operation of the project.
+func (s *Service) removeInProject(w http.ResponseWriter, r *http.Request) {
+	name := inPath(r, "name")
+	if s.inProject(w, r, name, func() error {
+		return s.Project.RemoveOperation(r.Context(), name, r.URL.Query().Get("sha256"))
+	}) {
+		w.WriteHeader(http.StatusNoContent)
+	}
+}
+
+// inProject changes the operations of the project, where that may be; false after telling why not.
+func (s *Service) inProject(w http.ResponseWriter, r *http.Request, name string, change func() error) bool {
+	if !s.writable(r) {
+		problem(w, http.StatusNotFound, "operations are not saved in this project, since the service does not follow its files", "start it with --watch, or save it in the records")
+		return false
+	}
+	var findings project.Findings
+	switch err := change(); {
 	case errors.As(err, &findings):
 		problemWith(w, http.StatusUnprocessableEntity, details{Detail: "the operation has errors, and is not saved", Findings: findings.JSON(s.Project.Dir)})
 	case errors.Is(err, project.ErrOperationName):
 		problem(w, http.StatusBadRequest, err.Error(), "")
+	case errors.Is(err, project.ErrNoOperation):
+		problem(w, http.StatusNotFound, err.Error(), "/api/v1/operations lists them")
 	case errors.Is(err, project.ErrOperationChanged):
-		problem(w, http.StatusConflict, err.Error(), "read it again, and save it with the SHA-256 of its text")
+		problem(w, http.StatusConflict, err.Error(), "read it again, and send the SHA-256 of its text")
 	case errors.Is(err, project.ErrNotWritable):
-		s.Log.WarnContext(r.Context(), "an operation cannot be saved", "name", name, "error", err)
+		s.Log.WarnContext(r.Context(), "the operations of the project cannot be changed", "name", name, "error", err)
 		problem(w, http.StatusForbidden, "the folder of the project cannot be written", "save it in the records, or in the folder itself")
 	case err != nil:
 		problem(w, http.StatusServiceUnavailable, "the service ends", "")
 	default:
-		answer(w, map[string]any{"name": name, "text": in.Text, "sha256": project.HashOf(in.Text)})
+		return true
 	}
+	return false
 }

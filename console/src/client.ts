@@ -226,6 +226,12 @@ export async function keepInProject(name: string, text: string, before?: Project
   await orNoAnswer<ProjectOperation>(response)
 }
 
+/** Removes the file of an operation of the project, if it is as it was. Rejects with a NoAnswer that says why it is not. */
+export async function dropFromProject(op: ProjectOperation): Promise<void> {
+  const response = await send(`/api/v1/operations/${encodeURIComponent(op.name)}?sha256=${op.sha256}`, { method: 'DELETE' })
+  await orNoAnswer<void>(response)
+}
+
 /** An operation, formatted. Rejects with a NoAnswer that says why it cannot be. */
 export async function tidied(query: string): Promise<string> {
   const response = await send('/api/v1/tidy', { method: 'POST', headers, body: JSON.stringify({ query, at: 0 }) })

@@ -232,8 +232,11 @@ export function renamed(text: string, at: number, to: string): { changes: { from
   return { was: t.text, changes: list.flatMap((o, i) => (o.text === t.text && isFragment(i) ? [{ from: o.from, to: o.to, insert: to }] : [])) }
 }
 
-/** Whether a text is a query that needs no values: nothing is written by it, and nothing has to be filled in. */
-export function needsNothing(text: string): boolean {
+/** The variables of a query that must be given; nothing of a text that is no query. */
+export function needsOf(text: string): Definition['variables'] | undefined {
   const op = operationOf(definitions(text))
-  return op?.kind === 'query' && op.variables.every((v) => !v.type.endsWith('!') || v.fallback !== undefined)
+  return op?.kind === 'query' ? op.variables.filter((v) => v.type.endsWith('!') && v.fallback === undefined) : undefined
 }
+
+/** Whether a text is a query that needs no values: nothing is written by it, and nothing has to be filled in. */
+export const needsNothing = (text: string) => needsOf(text)?.length === 0
