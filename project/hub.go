@@ -45,9 +45,11 @@ type feed struct {
 	look   *looker // of records that are looked at; nil of a store that tells
 	end    context.CancelFunc
 	began  chan struct{} // closed when it is known where it begins
-	at     string        // guarded by hub.mu, as what follows
-	groups map[*group]bool
-	failed error // why it has never begun
+	failed error         // why it has never begun
+
+	at      string // guarded by hub.mu, as what follows
+	groups  map[*group]bool
+	waiting int // how many wait until it begins
 }
 
 // watchedFrom says how changes of a set come to be known.
@@ -204,18 +206,29 @@ func (h *hub) feedOf(ctx context.Context, r *Revision, of plan.ReadSet) (*feed, 
 			f = h.begin(&feed{name: name, source: source, look: newLooker(r, of, look)})
 		}
 	}
-	h.mu.Unlock()
 	if f == nil {
+		h.mu.Unlock()
 		return nil, nil
 	}
+	f.waiting++
+	h.mu.Unlock()
+	var gone error
 	select {
 	case <-f.began:
-		return f, f.failed
 	case <-ctx.Done():
-		return nil, ctx.Err()
+		gone = ctx.Err()
 	case <-time.After(beginning):
-		return nil, &store.Error{Code: store.Timeout, Msg: "did not say where its changes begin"}
+		gone = &store.Error{Code: store.Timeout, Msg: "did not say where its changes begin"}
 	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if f.waiting--; gone == nil {
+		return f, f.failed
+	}
+	if f.waiting == 0 && len(f.groups) == 0 {
+		h.stop(f)
+	}
+	return nil, gone
 }
 
 // begin begins a feed. It needs mu.

@@ -1,12 +1,15 @@
 package main_test
 
 import (
+	"context"
 	"fmt"
+	"net/http"
 	"net/url"
 	"os/exec"
 	"strings"
 	"syscall"
 	"testing"
+	"time"
 
 	"osprey/demo/demotest"
 )
@@ -148,6 +151,54 @@ func watchedLaterBy(t *testing.T, _, address string) {
 	}
 	third := subscribed(t, "http://"+second, query, "Last-Event-ID", last)
 	if got := third.next(); got != `{"data":{"moved":{"what":"ADDED","id":"2"}}}` {
+		t.Errorf("told is %s", got)
+	}
+}
+
+// TestLeavesBeforeItBegins subscribes while the database is silent, and hangs up before it answers: when it does, nobody
+// listens to it for those who have gone.
+func TestLeavesBeforeItBegins(t *testing.T) { eachWay(t, leavesBeforeItBegins) }
+
+func leavesBeforeItBegins(t *testing.T, _, address string) {
+	dir, db := harbourAt(t, address, "")
+	u, err := url.Parse(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	proxy := demotest.NewProxy(t, u.Host)
+	u.Host = proxy.Address
+	demotest.Write(t, dir, map[string]string{"osprey.yaml": fmt.Sprintf("sources:\n  db: { kind: postgres, url: %q, naming: snake }\n", u.String())})
+	at, _, _ := served(t, dir)
+	listening := func() (n int) {
+		t.Helper()
+		if err := db.QueryRow("SELECT count(*) FROM pg_stat_activity WHERE application_name = 'osprey, listening' AND datname = current_database()").Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	proxy.Be(demotest.Hanging)
+	ctx, cancel := context.WithTimeout(t.Context(), time.Second)
+	defer cancel()
+	req, _ := http.NewRequestWithContext(ctx, http.MethodPost, "http://"+at+"/graphql", strings.NewReader(`{"query": "subscription { moved { id } }"}`))
+	req.Header.Set("Content-Type", "application/json")
+	req.Header.Set("Accept", "text/event-stream")
+	if res, err := http.DefaultClient.Do(req); err == nil {
+		t.Fatalf("it begins with %d", res.StatusCode)
+	}
+	proxy.Be(demotest.NoFault)
+	time.Sleep(2 * time.Second)
+	if n := listening(); n != 0 {
+		t.Errorf("%d connections listen for nobody", n)
+	}
+	// Who comes now is told.
+	e := subscribed(t, "http://"+at, "subscription { moved { id } }")
+	if n := listening(); n != 1 {
+		t.Errorf("%d connections listen", n)
+	}
+	if _, err := db.Exec("INSERT INTO boats (id, name) VALUES (7, 'Auk')"); err != nil {
+		t.Fatal(err)
+	}
+	if got := e.next(); got != `{"data":{"moved":{"id":"7"}}}` {
 		t.Errorf("told is %s", got)
 	}
 }
