@@ -164,7 +164,7 @@ func (h *hub) merge(g *group) {
 		h.groups[g.key] = g
 		return
 	}
-	if into.busy() {
+	if into.busy() || !into.hearsAs(g) {
 		return // which has been told more, or less, than this one; at the next occasion
 	}
 	for s := range g.streams {
@@ -172,6 +172,11 @@ func (h *hub) merge(g *group) {
 		s.group, into.streams[s] = into, true
 	}
 	h.end(g, nil)
+}
+
+// hearsAs reports whether two groups are told of changes by the same feeds, and so in the same moments.
+func (g *group) hearsAs(other *group) bool {
+	return slices.EqualFunc(g.from, other.from, func(a, b watchedFrom) bool { return a.feed == b.feed })
 }
 
 // isGone reports whether a feed was given up. It needs mu.

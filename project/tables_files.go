@@ -144,7 +144,7 @@ func (t *TableFiles) with(ctx context.Context, do func(r *running) error) error 
 	if err != nil {
 		return err
 	}
-	provider, err := goose.NewProvider("", db, os.DirFS(t.Folder), goose.WithStore(own), goose.WithLogger(goose.NopLogger()), goose.WithSessionLocker(lockers[t.config.Kind]))
+	provider, err := goose.NewProvider("", db, os.DirFS(t.Folder), goose.WithStore(own), goose.WithLogger(goose.NopLogger()), goose.WithSessionLocker(lockerOf(t.config.Kind)))
 	if err != nil {
 		return fmt.Errorf("the files in %s cannot be read: %w", t.Folder, err)
 	}

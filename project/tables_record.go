@@ -5,7 +5,6 @@ import (
 	"crypto/sha256"
 	"database/sql"
 	"encoding/hex"
-	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -14,9 +13,6 @@ import (
 
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/database"
-	"github.com/pressly/goose/v3/lock"
-
-	"osprey/stores/relational"
 )
 
 // This file records in a database which files were run there, and what they were.
@@ -112,58 +108,4 @@ func (r *running) changed(ctx context.Context) (names []string, err error) {
 		}
 	}
 	return names, rows.Err()
-}
-
-// lockers let one run the files of a database at a time.
-var lockers = map[string]lock.SessionLocker{
-	relational.Postgres: postgresLocker(),
-	relational.MySQL: locker{
-		lock:   []string{"SELECT GET_LOCK(LEFT(CONCAT('" + recorded + " ', DATABASE()), 64), 300)"},
-		unlock: []string{"SELECT RELEASE_LOCK(LEFT(CONCAT('" + recorded + " ', DATABASE()), 64))"},
-	},
-	// What a connection in this mode has locked, it keeps locked until it is in the other one and
-	// reads again. https://www.sqlite.org/pragma.html#pragma_locking_mode
-	relational.SQLite: locker{
-		lock:   []string{"PRAGMA busy_timeout = 300000", "PRAGMA locking_mode = EXCLUSIVE", "BEGIN EXCLUSIVE", "COMMIT"},
-		unlock: []string{"PRAGMA locking_mode = NORMAL", "SELECT 1 + count(*) FROM sqlite_master"},
-	},
-}
-
-func postgresLocker() lock.SessionLocker {
-	own, err := lock.NewPostgresSessionLocker(lock.WithLockID(7420_000_017), lock.WithLockTimeout(1, 300))
-	if err != nil {
-		panic(err) // of the constants above
-	}
-	return own
-}
-
-// locker locks by statements of one connection.
-type locker struct{ lock, unlock []string }
-
-func (l locker) SessionLock(ctx context.Context, conn *sql.Conn) error {
-	return run(ctx, conn, l.lock)
-}
-
-func (l locker) SessionUnlock(ctx context.Context, conn *sql.Conn) error {
-	return run(ctx, conn, l.unlock)
-}
-
-// run runs statements whose result, if they have one, must be neither NULL nor 0.
-func run(ctx context.Context, conn *sql.Conn, statements []string) error {
-	for _, statement := range statements {
-		if !strings.HasPrefix(statement, "SELECT") {
-			if _, err := conn.ExecContext(ctx, statement); err != nil {
-				return err
-			}
-			continue
-		}
-		var got sql.NullInt64
-		if err := conn.QueryRowContext(ctx, statement).Scan(&got); err != nil {
-			return err
-		}
-		if got.Int64 == 0 {
-			return errors.New("another one has been changing the tables for minutes")
-		}
-	}
-	return nil
 }
