@@ -47,6 +47,7 @@ func TestTablesAtStart(t *testing.T) {
 				t.Fatal(err)
 			}
 			cmds, said, addresses = append(cmds, cmd), append(said, errs), append(addresses, address)
+			t.Cleanup(func() { cmd.Process.Kill() })
 		}
 		for _, address := range addresses {
 			waitReady(t, address)
