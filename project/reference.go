@@ -80,15 +80,8 @@ func (r *Revision) RoleViews() []RoleView {
 
 // hiddenFields returns the coordinates of fields that a view of a type has not.
 func hiddenFields(t, seen schema.Named) (hidden []string) {
-	var fields []*schema.Field
-	switch t := t.(type) {
-	case *schema.Object:
-		fields = t.Fields
-	case *schema.Interface:
-		fields = t.Fields
-	}
 	view, _ := seen.(schema.Composite)
-	for _, f := range fields {
+	for _, f := range schema.FieldsOf(t) {
 		if view == nil || view.Field(f.Name) == nil {
 			hidden = append(hidden, f.Coordinate())
 		}

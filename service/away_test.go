@@ -73,14 +73,7 @@ func everythingOf(t schema.Named, depth int) string {
 			list = append(list, "... on "+member.Name+" {"+everythingOf(member, depth-1)+"}")
 		}
 	}
-	var fields []*schema.Field
-	switch t := t.(type) {
-	case *schema.Object:
-		fields = t.Fields
-	case *schema.Interface:
-		fields = t.Fields
-	}
-	for _, f := range fields {
+	for _, f := range schema.FieldsOf(t) {
 		if depth > 0 || schema.IsLeaf(schema.NamedOf(f.Type)) {
 			list = append(list, everything(f, t.String()+"_"+f.Name, depth-1)) // the same name may be another type elsewhere
 		}

@@ -4,10 +4,8 @@ import (
 	"bufio"
 	"context"
 	"encoding/json"
-	"fmt"
 	"io"
 	"net/http"
-	"net/url"
 	"os/exec"
 	"strings"
 	"sync"
@@ -109,14 +107,7 @@ func TestEachOnce(t *testing.T) {
 }
 
 func eachOnce(t *testing.T, cluster *demotest.Cluster) {
-	dir, db := harbourAt(t, cluster.URL, "")
-	u, err := url.Parse(cluster.URL)
-	if err != nil {
-		t.Fatal(err)
-	}
-	proxy := demotest.NewProxy(t, u.Host)
-	u.Host = proxy.Address
-	demotest.Write(t, dir, map[string]string{"osprey.yaml": fmt.Sprintf("sources:\n  db: { kind: postgres, url: %q, naming: snake, timeout: 1s }\n", u.String())})
+	dir, db, proxy := harbourBehind(t, cluster.URL, ", timeout: 1s")
 	address := freeAddress(t)
 	var service *exec.Cmd
 	said := &saidText{}

@@ -10,6 +10,7 @@ import (
 	"net"
 	"net/http"
 	"net/http/httptest"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -283,6 +284,20 @@ func harbourAt(t *testing.T, url, more string) (dir string, db *sql.DB) {
 		}
 	}
 	return dir, db
+}
+
+// harbourBehind is harbourAt behind a proxy, with more of the source's entry.
+func harbourBehind(t *testing.T, address, more string) (dir string, db *sql.DB, proxy *demotest.Proxy) {
+	t.Helper()
+	dir, db = harbourAt(t, address, "")
+	u, err := url.Parse(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	proxy = demotest.NewProxy(t, u.Host)
+	u.Host = proxy.Address
+	demotest.Write(t, dir, map[string]string{"osprey.yaml": fmt.Sprintf("sources:\n  db: { kind: postgres, url: %q, naming: snake%s }\n", u.String(), more)})
+	return dir, db, proxy
 }
 
 // TestGoesOn has a stream go on where another one has stood, with what was not told, and with nothing twice.

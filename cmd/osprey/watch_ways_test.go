@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"net/url"
 	"os/exec"
 	"strings"
 	"syscall"
@@ -91,14 +90,7 @@ func TestWatchWays(t *testing.T) {
 func TestWatchedLater(t *testing.T) { eachWay(t, watchedLaterBy) }
 
 func watchedLaterBy(t *testing.T, _, address string) {
-	dir, db := harbourAt(t, address, "")
-	u, err := url.Parse(address)
-	if err != nil {
-		t.Fatal(err)
-	}
-	proxy := demotest.NewProxy(t, u.Host)
-	u.Host = proxy.Address
-	demotest.Write(t, dir, map[string]string{"osprey.yaml": fmt.Sprintf("sources:\n  db: { kind: postgres, url: %q, naming: snake, timeout: 1s }\n", u.String())})
+	dir, db, proxy := harbourBehind(t, address, ", timeout: 1s")
 	const query = "subscription { moved { what id } }"
 	insert := func(id int) {
 		t.Helper()
@@ -160,14 +152,7 @@ func watchedLaterBy(t *testing.T, _, address string) {
 func TestLeavesBeforeItBegins(t *testing.T) { eachWay(t, leavesBeforeItBegins) }
 
 func leavesBeforeItBegins(t *testing.T, _, address string) {
-	dir, db := harbourAt(t, address, "")
-	u, err := url.Parse(address)
-	if err != nil {
-		t.Fatal(err)
-	}
-	proxy := demotest.NewProxy(t, u.Host)
-	u.Host = proxy.Address
-	demotest.Write(t, dir, map[string]string{"osprey.yaml": fmt.Sprintf("sources:\n  db: { kind: postgres, url: %q, naming: snake }\n", u.String())})
+	dir, db, proxy := harbourBehind(t, address, "")
 	at, _, _ := served(t, dir)
 	listening := func() (n int) {
 		t.Helper()

@@ -56,16 +56,10 @@ func needs(f *schema.Field) bool {
 func some(t schema.Composite, indent string, deep int) string {
 	var b strings.Builder
 	leaves, objects := 0, 0
-	var fields []*schema.Field
-	switch t := t.(type) {
-	case *schema.Object:
-		fields = t.Fields
-	case *schema.Interface:
-		fields = t.Fields
-	case *schema.Union:
+	if _, isUnion := t.(*schema.Union); isUnion {
 		return indent + "__typename\n"
 	}
-	for _, f := range fields {
+	for _, f := range schema.FieldsOf(t) {
 		of, isObject := schema.NamedOf(f.Type).(schema.Composite)
 		switch {
 		case needs(f) || f.Deprecated != nil:

@@ -94,23 +94,7 @@ func (b *binder) recordOf(t schema.Named, nullable bool) *expression.Type {
 			return nil
 		}
 		return b.expressionType(f.Type)
-	}, Fields: func() []string { return fieldNamesOf(t) }}
-}
-
-// fieldNamesOf returns the names of a type's fields.
-func fieldNamesOf(t schema.Named) []string {
-	var fields []*schema.Field
-	switch t := t.(type) {
-	case *schema.Object:
-		fields = t.Fields
-	case *schema.Interface:
-		fields = t.Fields
-	}
-	var names []string
-	for _, f := range fields {
-		names = append(names, f.Name)
-	}
-	return names
+	}, Fields: func() []string { return schema.FieldNames(t) }}
 }
 
 func (b *binder) argsType(f *schema.Field) *expression.Type {
